@@ -1,0 +1,343 @@
+// Package app holds Rovik's use cases: what the command line and the HTTP
+// server offer, without either.
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"regexp"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"rovik/connect"
+	"rovik/connect/mariadb"
+	"rovik/connect/postgres"
+	"rovik/connect/sqlite"
+	"rovik/core/bind"
+	"rovik/core/catalog"
+	"rovik/core/exec"
+	"rovik/core/fold"
+	"rovik/core/kernel"
+	"rovik/core/plan"
+	"rovik/core/rewrite"
+	"rovik/core/syntax"
+	"rovik/core/value"
+	"rovik/records"
+)
+
+// App is an open project. Its methods may be called at the same time.
+type App struct {
+	store *records.Store
+	state atomic.Pointer[state]
+	write sync.Mutex // serialises changes of state and records
+	trees treeCache
+	runs  runs
+}
+
+// state is a snapshot of the catalogue with what it is reached by.
+type state struct {
+	catalog *catalog.Catalog
+	sources map[string]*connected
+	folding map[string]fold.Source
+}
+
+// connected is a source with how it is kept.
+type connected struct {
+	record *records.Source
+	conn   connect.Source
+}
+
+// Open opens the project in a folder.
+func Open(ctx context.Context, home string) (*App, error) {
+	store, err := records.Open(home)
+	if err != nil {
+		return nil, err
+	}
+	a := &App{store: store}
+	a.runs.active = map[string]*Active{}
+	if err := a.load(ctx); err != nil {
+		_ = store.Close()
+		return nil, err
+	}
+	return a, nil
+}
+
+// Close stops all runs and closes all connections.
+func (a *App) Close() error {
+	a.runs.stopAll()
+	for _, c := range a.state.Load().sources {
+		c.conn.Close()
+	}
+	return a.store.Close()
+}
+
+func dial(name, kind string, cfg connect.Config) (connect.Source, error) {
+	switch kind {
+	case "postgresql":
+		return postgres.New(name, cfg)
+	case "mariadb":
+		return mariadb.New(name, cfg)
+	case "sqlite":
+		return sqlite.New(name, cfg)
+	}
+	return nil, value.Errorf(value.CodeSource, "there is no kind of source called %q", kind).
+		WithHint("there is postgresql, mariadb and sqlite")
+}
+
+// load makes the state from the records, keeping connections that fit.
+func (a *App) load(ctx context.Context) error {
+	kept, err := a.store.Sources(ctx)
+	if err != nil {
+		return err
+	}
+	layers, err := a.store.Layers(ctx)
+	if err != nil {
+		return err
+	}
+	views, err := a.store.Views(ctx)
+	if err != nil {
+		return err
+	}
+	old := a.state.Load()
+	s := &state{sources: map[string]*connected{}, folding: map[string]fold.Source{}}
+	var found []*catalog.Source
+	for _, r := range kept {
+		var conn connect.Source
+		if old != nil && old.sources[r.Name] != nil && old.sources[r.Name].record.Config == r.Config {
+			conn = old.sources[r.Name].conn
+		} else if conn, err = dial(r.Name, r.Kind, r.Config); err != nil {
+			conn = broken{err} // the others go on
+		}
+		s.sources[r.Name] = &connected{r, conn}
+		if r.Found != nil {
+			found = append(found, r.Found)
+			s.folding[r.Name] = conn.Folding(r.Found)
+		}
+	}
+	s.catalog = catalog.New(found, layers, views)
+	a.state.Store(s)
+	return nil
+}
+
+// broken stands for a source that cannot even be prepared.
+type broken struct{ err error }
+
+func (b broken) Discover(context.Context) (*catalog.Source, error) { return nil, b.err }
+func (b broken) Folding(*catalog.Source) fold.Source               { return nil }
+func (b broken) Open(context.Context, *fold.Statement, string) (exec.Reader, error) {
+	return nil, b.err
+}
+func (b broken) Close() {}
+
+// Catalog returns the present catalogue.
+func (a *App) Catalog() *catalog.Catalog { return a.state.Load().catalog }
+
+// treeCache keeps the trees of texts that were parsed, views' above all.
+type treeCache struct {
+	mu    sync.Mutex
+	trees map[string]*syntax.Query
+}
+
+const maxTrees = 2000
+
+func (c *treeCache) parse(sql string) (*syntax.Query, error) {
+	c.mu.Lock()
+	t := c.trees[sql]
+	c.mu.Unlock()
+	if t != nil {
+		return t, nil
+	}
+	t, err := syntax.Parse(sql)
+	if err != nil {
+		return nil, err
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.trees == nil || len(c.trees) >= maxTrees {
+		c.trees = map[string]*syntax.Query{}
+	}
+	c.trees[sql] = t
+	return t, nil
+}
+
+// Query is a text to explain or run. View and Layer are set where the text is
+// (to be) the definition of a view.
+type Query struct {
+	SQL         string
+	FoldOff     bool
+	Layer, View string
+}
+
+// bound parses and binds a query.
+func (a *App) bound(q Query, c *catalog.Catalog) (*plan.Query, error) {
+	tree, err := a.trees.parse(q.SQL)
+	if err != nil {
+		return nil, err
+	}
+	view := ""
+	if q.View != "" {
+		view = q.Layer + "." + q.View
+	}
+	return bind.Bind(bind.Context{Catalog: c, Parse: a.trees.parse, Now: time.Now(), Layer: q.Layer, View: view}, q.SQL, tree)
+}
+
+// Compile takes a query from its text to the statements of its sources,
+// without reading any data. trace, where not nil, is told of each rewrite.
+func (a *App) Compile(q Query, trace func(rewrite.Step)) (*fold.Compiled, time.Duration, error) {
+	began := time.Now()
+	s := a.state.Load()
+	b, err := a.bound(q, s.catalog)
+	if err != nil {
+		return nil, 0, err
+	}
+	c, err := fold.Compile(rewrite.Apply(b, trace), s.folding, fold.Options{Off: q.FoldOff})
+	return c, time.Since(began), err
+}
+
+// Explain says what a query would do.
+func (a *App) Explain(q Query) (*exec.Report, error) {
+	c, took, err := a.Compile(q, nil)
+	if err != nil {
+		return nil, err
+	}
+	return exec.Explain(c, float64(took.Microseconds())/1000), nil
+}
+
+// Open hands statements to their sources; see exec.Connector.
+func (s *state) Open(ctx context.Context, st *fold.Statement, text string) (exec.Reader, error) {
+	c := s.sources[st.Source]
+	if c == nil {
+		return nil, value.Errorf(value.CodeSource, "the source %s is not connected any more", st.Source)
+	}
+	return c.conn.Open(ctx, st, text)
+}
+
+// Start runs a query. The caller takes its rows and closes it.
+func (a *App) Start(ctx context.Context, q Query, id string) (*exec.Run, error) {
+	c, took, err := a.Compile(q, nil)
+	if err != nil {
+		return nil, err
+	}
+	return exec.Start(ctx, c, a.state.Load(), exec.Options{ID: id, Planned: took})
+}
+
+var nameRule = regexp.MustCompile(`^[a-z][a-z0-9_]{0,62}$`)
+
+func checkName(what, name string) error {
+	if !nameRule.MatchString(name) {
+		return value.Errorf("42602", "%q cannot be the name of a %s", name, what).
+			WithHint("names are lower-case letters, digits and _, and start with a letter")
+	}
+	return nil
+}
+
+// SaveView keeps a view, having checked that it and everything that reads it
+// bind. With replace it changes a view that is there; else the name must be
+// free.
+func (a *App) SaveView(ctx context.Context, v catalog.View, replace bool) (*catalog.View, error) {
+	a.write.Lock()
+	defer a.write.Unlock()
+	c := a.Catalog()
+	if _, ok := c.Rank(v.Layer); !ok {
+		return nil, value.Errorf(value.CodeUndefinedTable, "there is no layer called %q", v.Layer).WithHint("choose one of the project's layers")
+	}
+	if err := checkName("view", v.Name); err != nil {
+		return nil, err
+	}
+	if !replace && c.View(v.FullName()) != nil {
+		return nil, taken(&v)
+	}
+	b, err := a.bound(Query{SQL: v.SQL, Layer: v.Layer, View: v.Name}, c)
+	if err != nil {
+		return nil, err
+	}
+	seen := map[string]bool{}
+	for _, col := range b.Root.Columns() {
+		if seen[col.Name] || col.Name == "?column?" {
+			return nil, value.Errorf("42701", "a view's columns need names of their own, and %q is there twice or has none", col.Name).
+				WithHint("name it with AS")
+		}
+		seen[col.Name] = true
+	}
+	next := c.WithView(&v)
+	for _, r := range c.Views() {
+		if r.FullName() == v.FullName() {
+			continue
+		}
+		if _, err := a.bound(Query{SQL: r.SQL, Layer: r.Layer, View: r.Name}, next); err != nil {
+			if _, before := a.bound(Query{SQL: r.SQL, Layer: r.Layer, View: r.Name}, c); before == nil {
+				return nil, value.Errorf("2BP01", "%s reads this view and would break: %s", r.FullName(), err).
+					WithHint("keep what it reads, or change it first")
+			}
+		}
+	}
+	if replace && c.View(v.FullName()) != nil {
+		err = a.store.ReplaceView(ctx, &v)
+	} else {
+		err = a.store.AddView(ctx, &v)
+	}
+	if errors.Is(err, records.ErrTaken) {
+		return nil, taken(&v)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return &v, a.load(ctx)
+}
+
+func taken(v *catalog.View) error {
+	return value.Errorf(value.CodeDuplicate, "the layer %s has a view called %s already", v.Layer, v.Name).WithHint("choose another name")
+}
+
+// Broken is a view that does not bind.
+type Broken struct {
+	View string
+	Err  error
+}
+
+// Check binds every view and returns those that fail.
+func (a *App) Check() []Broken {
+	var out []Broken
+	for _, v := range a.Catalog().Views() {
+		if _, err := a.bound(Query{SQL: v.SQL, Layer: v.Layer, View: v.Name}, a.Catalog()); err != nil {
+			out = append(out, Broken{v.FullName(), err})
+		}
+	}
+	return out
+}
+
+// Setup puts layers and views into an empty project.
+func (a *App) Setup(ctx context.Context, layers []catalog.Layer, views []*catalog.View) error {
+	a.write.Lock()
+	defer a.write.Unlock()
+	if err := a.store.PutLayers(ctx, layers); err != nil {
+		return err
+	}
+	for _, v := range views {
+		if err := a.store.AddView(ctx, v); err != nil && !errors.Is(err, records.ErrTaken) {
+			return err
+		}
+	}
+	if err := a.load(ctx); err != nil {
+		return err
+	}
+	for _, b := range a.Check() {
+		return fmt.Errorf("the view %s: %w", b.View, b.Err)
+	}
+	return nil
+}
+
+// RunThrough runs a query to its end, drops the rows and reports.
+func (a *App) RunThrough(ctx context.Context, q Query) (*exec.Report, error) {
+	run, err := a.Start(ctx, q, newID())
+	if err != nil {
+		return nil, err
+	}
+	defer run.Close()
+	if err := eachBatch(run, func(kernel.Batch) error { return nil }); err != nil {
+		return nil, err
+	}
+	return run.Report(), nil
+}

@@ -1,0 +1,241 @@
+package app
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"io"
+	"sync"
+	"time"
+
+	"rovik/core/exec"
+	"rovik/core/kernel"
+	"rovik/core/plan"
+	"rovik/core/value"
+	"rovik/records"
+)
+
+// Limits of the runs that the page starts.
+const (
+	maxHeldRows  = 100_000 // rows kept for the page to scroll
+	maxHeldBytes = 256 << 20
+	maxHeldRuns  = 20
+	runTimeLimit = 10 * time.Minute
+)
+
+// Active is a run that the page started: its rows are held for scrolling.
+type Active struct {
+	ID      string
+	SQL     string
+	Columns []plan.Column
+
+	run   *exec.Run
+	began time.Time
+
+	mu      sync.Mutex
+	batches []kernel.Batch
+	starts  []int // first row of each batch
+	rows    int
+	state   string // running, done, failed, stopped
+	cut     bool   // more rows would have come
+	err     error
+	final   *exec.Report
+	changed chan struct{} // closed and replaced whenever something changed
+}
+
+// runs are the active runs by id, oldest first in order.
+type runs struct {
+	mu     sync.Mutex
+	active map[string]*Active
+	order  []string
+}
+
+func newID() string {
+	b := make([]byte, 5)
+	_, _ = rand.Read(b)
+	return hex.EncodeToString(b)
+}
+
+// NewRunID returns an id for a run that is not held.
+func NewRunID() string { return newID() }
+
+// StartHeld starts a run whose rows are held.
+func (a *App) StartHeld(q Query) (*Active, error) {
+	id := newID()
+	ctx, cancel := context.WithTimeout(context.Background(), runTimeLimit)
+	run, err := a.Start(ctx, q, id)
+	if err != nil {
+		cancel()
+		return nil, err
+	}
+	act := &Active{ID: id, SQL: q.SQL, Columns: run.Columns, run: run, began: time.Now(), state: "running", changed: make(chan struct{})}
+	a.runs.add(act)
+	go func() {
+		defer cancel()
+		act.collect()
+		a.keep(act)
+	}()
+	return act, nil
+}
+
+// add registers a run and forgets the oldest that have ended.
+func (r *runs) add(act *Active) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.active[act.ID] = act
+	r.order = append(r.order, act.ID)
+	for i := 0; i < len(r.order) && len(r.order) > maxHeldRuns; {
+		if old := r.active[r.order[i]]; old.running() {
+			i++
+			continue
+		}
+		delete(r.active, r.order[i])
+		r.order = append(r.order[:i], r.order[i+1:]...)
+	}
+}
+
+func (r *runs) stopAll() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for _, act := range r.active {
+		act.run.Close()
+	}
+}
+
+// Held returns a run that StartHeld started.
+func (a *App) Held(id string) (*Active, error) {
+	a.runs.mu.Lock()
+	defer a.runs.mu.Unlock()
+	if act := a.runs.active[id]; act != nil {
+		return act, nil
+	}
+	return nil, value.Errorf("02000", "the run %s is not held any more", id).WithHint("run the query again")
+}
+
+func (act *Active) running() bool {
+	act.mu.Lock()
+	defer act.mu.Unlock()
+	return act.state == "running"
+}
+
+// collect takes the run's rows until it ends or enough are held.
+func (act *Active) collect() {
+	defer act.run.Close()
+	bytes := int64(0)
+	for {
+		b, err := act.run.Next()
+		act.mu.Lock()
+		switch {
+		case errors.Is(err, io.EOF):
+			act.state = "done"
+		case err != nil:
+			act.state, act.err = "failed", err
+			if value.Code(err) == value.CodeCancelled {
+				act.state = "stopped"
+			}
+		default:
+			if act.rows+b.Len > maxHeldRows {
+				b, act.cut = b.Slice(0, maxHeldRows-act.rows), true
+			}
+			act.starts = append(act.starts, act.rows)
+			act.batches = append(act.batches, b)
+			act.rows += b.Len
+			if bytes += b.Bytes(); bytes > maxHeldBytes {
+				act.cut = true
+			}
+			if act.cut {
+				act.state = "done"
+			}
+		}
+		ended := act.state != "running"
+		if ended {
+			act.final = act.run.Report()
+		}
+		close(act.changed)
+		act.changed = make(chan struct{})
+		act.mu.Unlock()
+		if ended {
+			return
+		}
+	}
+}
+
+// keep writes an ended run into the records.
+func (a *App) keep(act *Active) {
+	st := act.Status()
+	report, err := json.Marshal(st.Report)
+	if err != nil {
+		return
+	}
+	// A run that cannot be recorded is still a run; its rows are shown.
+	_ = a.store.AddRun(context.Background(), &records.Run{ID: act.ID, SQL: act.SQL, State: st.State, Error: st.Error, BeganAt: act.began, Report: report})
+}
+
+// Status is how far a run is.
+type Status struct {
+	ID     string       `json:"id"`
+	State  string       `json:"state"`
+	Rows   int          `json:"rows"` // held so far
+	Cut    bool         `json:"cut"`  // more rows would have come
+	Error  string       `json:"error"`
+	Report *exec.Report `json:"report"`
+
+	Err     error           `json:"-"`
+	Changed <-chan struct{} `json:"-"` // closed at the next change
+}
+
+// Status returns how far the run is.
+func (act *Active) Status() Status {
+	act.mu.Lock()
+	defer act.mu.Unlock()
+	s := Status{ID: act.ID, State: act.state, Rows: act.rows, Cut: act.cut, Err: act.err, Changed: act.changed, Report: act.final}
+	if act.err != nil {
+		s.Error = act.err.Error()
+	}
+	if s.Report == nil {
+		s.Report = act.run.Report()
+	}
+	return s
+}
+
+// Stop ends the run, at its sources too.
+func (act *Active) Stop() { act.run.Stop() }
+
+// Page returns up to limit rows from offset as texts; NULL is nil.
+func (act *Active) Page(offset, limit int) [][]*string {
+	act.mu.Lock()
+	batches, starts, rows := act.batches, act.starts, act.rows
+	act.mu.Unlock()
+	out := [][]*string{}
+	for i, b := range batches {
+		if starts[i]+b.Len <= offset {
+			continue
+		}
+		for row := max(offset-starts[i], 0); row < b.Len && len(out) < limit && starts[i]+row < rows; row++ {
+			out = append(out, RowTexts(act.Columns, b, row))
+		}
+		if len(out) >= limit {
+			break
+		}
+	}
+	return out
+}
+
+// RowTexts writes a row's values as texts; NULL is nil.
+func RowTexts(cols []plan.Column, b kernel.Batch, row int) []*string {
+	cells := make([]*string, len(cols))
+	for c := range cells {
+		if v := value.At(cols[c].Type.Kind, b.Cols[c], row); !v.IsNull {
+			s := v.String()
+			cells[c] = &s
+		}
+	}
+	return cells
+}
+
+// PastRuns returns the latest runs, newest first.
+func (a *App) PastRuns(ctx context.Context, limit int) ([]*records.Run, error) {
+	return a.store.Runs(ctx, limit)
+}

@@ -1,0 +1,122 @@
+package app
+
+import (
+	"context"
+	"os"
+	"sort"
+	"time"
+
+	"rovik/connect"
+	"rovik/core/catalog"
+	"rovik/core/value"
+	"rovik/records"
+)
+
+// SourceInfo is a source for people to look at.
+type SourceInfo struct {
+	Name    string          `json:"name"`
+	Kind    string          `json:"kind"`
+	Note    string          `json:"note"`
+	Address string          `json:"address"`
+	FoundAt *time.Time      `json:"foundAt"`
+	Found   *catalog.Source `json:"found"`
+}
+
+// Sources lists the sources by name.
+func (a *App) Sources() []SourceInfo {
+	out := []SourceInfo{}
+	for _, c := range a.state.Load().sources {
+		r := c.record
+		info := SourceInfo{Name: r.Name, Kind: r.Kind, Note: r.Note, Found: r.Found, Address: r.Config.Path}
+		if r.Config.Host != "" {
+			info.Address = r.Config.Address() + "/" + r.Config.Database
+		}
+		if !r.FoundAt.IsZero() {
+			at := r.FoundAt
+			info.FoundAt = &at
+		}
+		out = append(out, info)
+	}
+	sort.Slice(out, func(i, j int) bool { return out[i].Name < out[j].Name })
+	return out
+}
+
+// AddSource connects a source, reads its catalogue and keeps it. Nothing is
+// kept where that fails. A source of that name is replaced.
+func (a *App) AddSource(ctx context.Context, name, kind string, cfg connect.Config, note string) (*catalog.Source, error) {
+	if err := checkName("source", name); err != nil {
+		return nil, err
+	}
+	if _, ok := a.Catalog().Rank(name); ok {
+		return nil, value.Errorf(value.CodeDuplicate, "a layer is called %s already", name).WithHint("choose another name")
+	}
+	conn, err := dial(name, kind, cfg)
+	if err != nil {
+		return nil, err
+	}
+	defer conn.Close()
+	found, err := conn.Discover(ctx)
+	if err != nil {
+		return nil, err
+	}
+	a.write.Lock()
+	defer a.write.Unlock()
+	err = a.store.PutSource(ctx, &records.Source{Name: name, Kind: kind, Note: note, Config: cfg, Found: found, FoundAt: time.Now()})
+	if err != nil {
+		return nil, err
+	}
+	return found, a.load(ctx)
+}
+
+func (a *App) source(name string) (*connected, error) {
+	c := a.state.Load().sources[name]
+	if c == nil {
+		var names []string
+		for n := range a.state.Load().sources {
+			names = append(names, n)
+		}
+		err := value.Errorf(value.CodeSource, "no source is called %q", name)
+		if near := catalog.Nearest(name, names); near != "" {
+			err = err.WithHint("did you mean %s?", near)
+		}
+		return nil, err
+	}
+	return c, nil
+}
+
+// TestSource connects to a source and reads its catalogue, changing nothing.
+func (a *App) TestSource(ctx context.Context, name string) (*catalog.Source, error) {
+	c, err := a.source(name)
+	if err != nil {
+		return nil, err
+	}
+	return c.conn.Discover(ctx)
+}
+
+// RefreshSource reads a source's catalogue and measures its quirks anew.
+func (a *App) RefreshSource(ctx context.Context, name string) (*catalog.Source, error) {
+	c, err := a.source(name)
+	if err != nil {
+		return nil, err
+	}
+	found, err := c.conn.Discover(ctx)
+	if err != nil {
+		return nil, err
+	}
+	a.write.Lock()
+	defer a.write.Unlock()
+	r := *c.record
+	r.Found, r.FoundAt = found, time.Now()
+	if err := a.store.PutSource(ctx, &r); err != nil {
+		return nil, err
+	}
+	return found, a.load(ctx)
+}
+
+// HasSource tells whether a source is kept just so and was discovered, and the
+// file that says for which data is there.
+func (a *App) HasSource(name, kind string, cfg connect.Config, stamp string) bool {
+	c := a.state.Load().sources[name]
+	_, err := os.Stat(stamp)
+	return err == nil && c != nil && c.record.Kind == kind && c.record.Config == cfg && c.record.Found != nil
+}

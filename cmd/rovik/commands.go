@@ -1,0 +1,223 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"rovik/app"
+	"rovik/connect"
+	"rovik/core/rewrite"
+)
+
+// choice checks a flag that takes one of a few words.
+func choice(flag, got string, allowed ...string) error {
+	for _, a := range allowed {
+		if got == a {
+			return nil
+		}
+	}
+	return usageError{fmt.Errorf("--%s takes %s, not %q", flag, strings.Join(allowed, ", "), got)}
+}
+
+func printJSON(v any) error {
+	enc := json.NewEncoder(os.Stdout)
+	enc.SetIndent("", "  ")
+	enc.SetEscapeHTML(false)
+	return enc.Encode(v)
+}
+
+func queryCommand() *cobra.Command {
+	var format, folding, report string
+	cmd := &cobra.Command{Use: `query "SQL"`, Short: "Run a query and print its rows", Args: exactly(1)}
+	cmd.Flags().StringVar(&format, "format", "table", "table, csv, json, parquet or arrow")
+	cmd.Flags().StringVar(&folding, "fold", "on", "on or off")
+	cmd.Flags().StringVar(&report, "report", "", "file to write the run's report to")
+	cmd.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
+		if err := choice("format", format, app.Formats...); err != nil {
+			return err
+		}
+		if err := choice("fold", folding, "on", "off"); err != nil {
+			return err
+		}
+		run, err := a.Start(ctx, app.Query{SQL: args[0], FoldOff: folding == "off"}, app.NewRunID())
+		if err != nil {
+			return withTexts(err, a, args[0])
+		}
+		defer run.Close()
+		if err := app.WriteResult(os.Stdout, format, run); err != nil {
+			return withTexts(err, a, args[0])
+		}
+		if report == "" {
+			return nil
+		}
+		b, err := json.MarshalIndent(run.Report(), "", "  ")
+		if err != nil {
+			return err
+		}
+		return os.WriteFile(report, append(b, '\n'), 0o644)
+	})
+	return cmd
+}
+
+func explainCommand() *cobra.Command {
+	var format, folding string
+	var run, rewrites bool
+	cmd := &cobra.Command{Use: `explain "SQL"`, Short: "Say what each source would do for a query, and why", Args: exactly(1)}
+	cmd.Flags().StringVar(&format, "format", "text", "text or json")
+	cmd.Flags().StringVar(&folding, "fold", "on", "on or off")
+	cmd.Flags().BoolVar(&run, "run", false, "run it too, and say what happened")
+	cmd.Flags().BoolVar(&rewrites, "rewrites", false, "show the plan after each rewrite")
+	cmd.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
+		if err := choice("format", format, "text", "json"); err != nil {
+			return err
+		}
+		if err := choice("fold", folding, "on", "off"); err != nil {
+			return err
+		}
+		q := app.Query{SQL: args[0], FoldOff: folding == "off"}
+		if rewrites {
+			if _, _, err := a.Compile(q, func(s rewrite.Step) { fmt.Printf("after %s:\n%s\n", s.Rule, s.After) }); err != nil {
+				return withTexts(err, a, args[0])
+			}
+		}
+		report, err := a.Explain(q)
+		if err == nil && run {
+			report, err = a.RunThrough(ctx, q)
+		}
+		if err != nil {
+			return withTexts(err, a, args[0])
+		}
+		if format == "json" {
+			return printJSON(report)
+		}
+		fmt.Print(app.ExplainText(report))
+		return nil
+	})
+	return cmd
+}
+
+func lineageCommand() *cobra.Command {
+	var format string
+	var downstream bool
+	cmd := &cobra.Command{Use: "lineage LAYER.VIEW[.COLUMN]", Short: "Say where a view's columns come from, or who reads the view", Args: exactly(1)}
+	cmd.Flags().StringVar(&format, "format", "text", "text or json")
+	cmd.Flags().BoolVar(&downstream, "downstream", false, "list the views that read it")
+	cmd.RunE = withApp(func(_ context.Context, a *app.App, args []string) error {
+		if err := choice("format", format, "text", "json"); err != nil {
+			return err
+		}
+		if downstream {
+			views, err := a.Downstream(args[0])
+			if err != nil || format == "json" {
+				return firstError(err, func() error { return printJSON(views) })
+			}
+			for _, v := range views {
+				fmt.Println(v)
+			}
+			return nil
+		}
+		cols, err := a.Lineage(args[0])
+		if err != nil || format == "json" {
+			return firstError(err, func() error { return printJSON(cols) })
+		}
+		for _, c := range cols {
+			fmt.Printf("%s (%s)\n", c.Name, c.Type)
+			for _, r := range c.Carries {
+				fmt.Printf("    %s.%s  %s\n", r.Table, r.Column, r.Via)
+			}
+			for _, r := range c.Influences {
+				fmt.Printf("    %s.%s  influences by %s\n", r.Table, r.Column, r.Via)
+			}
+		}
+		return nil
+	})
+	return cmd
+}
+
+func firstError(err error, then func() error) error {
+	if err != nil {
+		return err
+	}
+	return then()
+}
+
+func checkCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "check", Short: "Bind every view; exit 1 where one fails", Args: exactly(0)}
+	cmd.RunE = withApp(func(_ context.Context, a *app.App, _ []string) error {
+		broken := a.Check()
+		for _, b := range broken {
+			printError(withTexts(fmt.Errorf("%s: %w", b.View, b.Err), a, a.Catalog().View(b.View).SQL))
+		}
+		fmt.Printf("%d views, %d broken\n", len(a.Catalog().Views()), len(broken))
+		if len(broken) > 0 {
+			return errSilent
+		}
+		return nil
+	})
+	return cmd
+}
+
+func sourceCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "source", Short: "List, add, test and refresh sources"}
+	list := &cobra.Command{Use: "list", Short: "List the sources", Args: exactly(0)}
+	list.RunE = withApp(func(_ context.Context, a *app.App, _ []string) error {
+		for _, s := range a.Sources() {
+			tables := 0
+			if s.Found != nil {
+				tables = len(s.Found.Tables)
+			}
+			fmt.Printf("%-16s %-12s %3d tables  %s\n", s.Name, s.Kind, tables, s.Address)
+			if s.Note != "" {
+				fmt.Printf("    %s\n", s.Note)
+			}
+		}
+		return nil
+	})
+	var cfg connect.Config
+	add := &cobra.Command{Use: "add NAME KIND", Short: "Connect a source: postgresql, mariadb or sqlite", Args: exactly(2)}
+	add.Flags().StringVar(&cfg.Host, "host", "127.0.0.1", "host")
+	add.Flags().IntVar(&cfg.Port, "port", 0, "port")
+	add.Flags().StringVar(&cfg.Database, "database", "", "database")
+	add.Flags().StringVar(&cfg.User, "user", "", "user")
+	add.Flags().StringVar(&cfg.Secret, "secret", "", "where the password is: env:NAME or file:PATH")
+	add.Flags().StringVar(&cfg.Path, "path", "", "file, for sqlite")
+	add.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
+		c := cfg
+		if args[1] == "sqlite" {
+			c = connect.Config{Path: cfg.Path}
+		} else if c.Port == 0 {
+			c.Port = map[string]int{"postgresql": 5432, "mariadb": 3306}[args[1]]
+		}
+		found, err := a.AddSource(ctx, args[0], args[1], c, "")
+		if err != nil {
+			return err
+		}
+		fmt.Printf("%s connected: %s %s, %d tables\n", args[0], found.Kind, found.Version, len(found.Tables))
+		return nil
+	})
+	test := &cobra.Command{Use: "test NAME", Short: "Connect and read the catalogue, changing nothing", Args: exactly(1)}
+	test.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
+		found, err := a.TestSource(ctx, args[0])
+		if err != nil {
+			return err
+		}
+		fmt.Printf("%s answers: %s %s, %d tables\n", args[0], found.Kind, found.Version, len(found.Tables))
+		return nil
+	})
+	refresh := &cobra.Command{Use: "refresh NAME", Short: "Read the catalogue and measure the quirks anew", Args: exactly(1)}
+	refresh.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
+		found, err := a.RefreshSource(ctx, args[0])
+		if err != nil {
+			return err
+		}
+		fmt.Printf("%s refreshed: %s %s, %d tables\n", args[0], found.Kind, found.Version, len(found.Tables))
+		return nil
+	})
+	cmd.AddCommand(list, add, test, refresh)
+	return cmd
+}

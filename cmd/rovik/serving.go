@@ -1,0 +1,53 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"path/filepath"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"rovik/app"
+	"rovik/demo"
+	"rovik/serve"
+)
+
+func serveCommand() *cobra.Command {
+	var addr string
+	cmd := &cobra.Command{Use: "serve", Short: "Serve the page", Args: exactly(0)}
+	cmd.Flags().StringVar(&addr, "addr", "127.0.0.1:8080", "address to serve on")
+	cmd.RunE = withApp(func(ctx context.Context, a *app.App, _ []string) error {
+		return serve.Run(ctx, a, addr, false, announce)
+	})
+	return cmd
+}
+
+func announce(url string) { fmt.Printf("Rovik serves on %s (Ctrl-C stops it)\n", url) }
+
+func demoCommand() *cobra.Command {
+	setup := demo.Setup{Say: func(format string, args ...any) { fmt.Printf("demo: "+format+"\n", args...) }}
+	var addr string
+	cmd := &cobra.Command{Use: "demo", Short: "Start the demo's databases and serve the Saltmarsh Museums", Args: exactly(0)}
+	cmd.Flags().StringVar(&setup.Dir, "dir", ".demo", "folder for the demo's data")
+	cmd.Flags().Float64Var(&setup.Scale, "scale", 1, "multiplies the number of rows")
+	cmd.Flags().BoolVar(&setup.Embedded, "embedded", false, "use SQLite files even where the servers are installed")
+	cmd.Flags().StringVar(&addr, "addr", "127.0.0.1:8080", "address to serve on; a port in use is stepped over")
+	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
+		if setup.Scale <= 0 || setup.Scale > 100 {
+			return usageError{fmt.Errorf("--scale takes a number above 0, up to 100")}
+		}
+		began := time.Now()
+		env, err := demo.Prepare(cmd.Context(), setup)
+		if err != nil {
+			return err
+		}
+		defer env.Stop()
+		home = filepath.Join(setup.Dir, "home")
+		return withApp(func(ctx context.Context, a *app.App, _ []string) error {
+			setup.Say("ready after %.1f s", time.Since(began).Seconds())
+			return serve.Run(ctx, a, addr, true, announce)
+		})(cmd, nil)
+	}
+	return cmd
+}

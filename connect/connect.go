@@ -1,0 +1,82 @@
+// Package connect is what Rovik asks of every kind of source, and how a source
+// is described before it is connected. Each kind lives in a folder below.
+package connect
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"os"
+	"strings"
+	"syscall"
+
+	"rovik/core/catalog"
+	"rovik/core/exec"
+	"rovik/core/fold"
+	"rovik/core/value"
+)
+
+// Source is a connected source. Its methods may be called at the same time.
+type Source interface {
+	// Discover reads tables, keys and statistics and measures the quirks.
+	Discover(ctx context.Context) (*catalog.Source, error)
+	// Folding judges plans by what Discover found.
+	Folding(found *catalog.Source) fold.Source
+	// Open starts a native statement.
+	Open(ctx context.Context, s *fold.Statement, text string) (exec.Reader, error)
+	Close()
+}
+
+// Config says how to reach a source. Secrets are not in it: Secret names where
+// the password is kept, as env:NAME or file:PATH.
+type Config struct {
+	Host     string `json:"host,omitempty"`
+	Port     int    `json:"port,omitempty"`
+	Database string `json:"database,omitempty"`
+	User     string `json:"user,omitempty"`
+	Secret   string `json:"secret,omitempty"`
+	Path     string `json:"path,omitempty"` // of a file
+}
+
+// Password fetches the password that Secret refers to.
+func (c Config) Password() (string, error) {
+	scheme, name, _ := strings.Cut(c.Secret, ":")
+	switch scheme {
+	case "":
+		return "", nil
+	case "env":
+		p, ok := os.LookupEnv(name)
+		if !ok {
+			return "", value.Errorf(value.CodeSource, "the environment variable %s, which should hold the password, is not set", name).
+				WithHint("set it and start Rovik again")
+		}
+		return p, nil
+	case "file":
+		b, err := os.ReadFile(name)
+		if err != nil {
+			return "", value.Errorf(value.CodeSource, "the password file cannot be read: %s", err).WithHint("check its path and who may read it")
+		}
+		return strings.TrimRight(string(b), "\r\n"), nil
+	}
+	return "", value.Errorf(value.CodeSource, "a password reference starts with env: or file:")
+}
+
+// Address is the host and port, for people.
+func (c Config) Address() string { return net.JoinHostPort(c.Host, fmt.Sprint(c.Port)) }
+
+// Unreachable turns an error of the network into a sentence, or returns nil
+// where err is of another sort.
+func Unreachable(product string, c Config, err error) error {
+	var dns *net.DNSError
+	var op *net.OpError
+	switch {
+	case errors.As(err, &dns):
+		return value.Errorf(value.CodeSource, "the name %s of the %s server is not known", c.Host, product).WithHint("check the host name")
+	case errors.Is(err, syscall.ECONNREFUSED):
+		return value.Errorf(value.CodeSource, "no %s server answers at %s", product, c.Address()).WithHint("start it, or check host and port")
+	case errors.As(err, &op), errors.Is(err, context.DeadlineExceeded):
+		return value.Errorf(value.CodeSource, "the connection to %s at %s failed: %s", product, c.Address(), op).WithHint("check the network between them, then try again")
+	}
+	return nil
+}

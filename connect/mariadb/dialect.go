@@ -1,0 +1,343 @@
+package mariadb
+
+import (
+	"fmt"
+	"strings"
+
+	"rovik/connect/sqldb"
+	"rovik/core/catalog"
+	"rovik/core/fold"
+	"rovik/core/plan"
+	"rovik/core/value"
+)
+
+// Names of quirks that folding reads.
+const (
+	quirkBinary   = "binary collation without padding"
+	binaryNoPad   = "utf8mb4_nopad_bin"
+	looseCompares = "utf8mb4_general_ci"
+)
+
+// dialect is MariaDB's. Its text compares by the column's collation, which
+// usually ignores case and trailing spaces; every comparison names the binary
+// collation without padding where the server has it.
+var dialect = &sqldb.Dialect{
+	Product: "MariaDB",
+	Quote:   quote,
+	Placeholder: func(_ int, v value.Value) string {
+		switch v.Kind {
+		case value.Numeric:
+			whole := len(strings.TrimLeft(strings.SplitN(v.Dec.String(), ".", 2)[0], "-"))
+			return fmt.Sprintf("CAST(? AS DECIMAL(%d,%d))", whole+int(v.Dec.Scale), v.Dec.Scale)
+		case value.Date:
+			return "CAST(? AS DATE)"
+		case value.Timestamp, value.TimestampTZ:
+			return "CAST(? AS DATETIME(6))"
+		}
+		return "?"
+	},
+	Column: func(c *catalog.Column, ref string) string {
+		switch c.ReadAs {
+		case "":
+			return ref
+		case zeroAsNull:
+			return "NULLIF(" + ref + ", 0)"
+		}
+		return "CAST(" + ref + " AS " + c.ReadAs + ")"
+	},
+	Kinds: map[value.Kind]bool{value.Bool: true, value.Int2: true, value.Int4: true, value.Int8: true, value.Numeric: true,
+		value.Float8: true, value.Date: true, value.Timestamp: true, value.TimestampTZ: true},
+	Calls:     calls(),
+	Cast:      cast,
+	Aggregate: func(*sqldb.Source, plan.Agg) *fold.Reason { return nil },
+	Binary:    binary,
+	Loosen:    loosen,
+	NullsLow:  true,
+	Unlimited: "18446744073709551615",
+	Literal: func(v value.Value) bool {
+		return v.Kind != value.Interval && !(v.Kind == value.Numeric && v.Dec.Scale > 30)
+	},
+}
+
+func quote(name string) string { return "`" + strings.ReplaceAll(name, "`", "``") + "`" }
+
+// binary names the binary collation for a text operand.
+func binary(s *sqldb.Source, e plan.Expr, _ string) (before, after string, why *fold.Reason) {
+	if !s.Catalog.Is(quirkBinary, "yes") {
+		return "", "", sqldb.Reasonf("collation-differs", "Give the column a binary collation without padding.",
+			"MariaDB compares this text by its own collation, which may ignore case, accents or trailing spaces, and the server offers no binary collation without padding.")
+	}
+	return "CONVERT(", " USING utf8mb4) COLLATE " + binaryNoPad, nil
+}
+
+// equality adds to the exact comparison the plain one, which it implies and
+// for which an index can serve.
+func equality(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
+	args := plan.Children(e)
+	exact := sqldb.Compare("=")(p, e)
+	if args[0].Type().Kind != value.Text || !p.SameCollation(args) {
+		return exact
+	}
+	return sqldb.Text("(").Add(sqldb.Infix("=")(p, e), sqldb.Text(" AND "), exact, sqldb.Text(")"))
+}
+
+func membership(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
+	exact := sqldb.In(p, e)
+	args := plan.Children(e)
+	if args[0].Type().Kind != value.Text {
+		return exact
+	}
+	loose := p.Operand(args[0]).Add(sqldb.Text(" IN ("), sqldb.Join(p.Exprs(args[1:]), ", "), sqldb.Text(")"))
+	return sqldb.Text("(").Add(loose, sqldb.Text(" AND "), exact, sqldb.Text(")"))
+}
+
+const looseLike, looseEqual = "loosely like", "loosely ="
+
+func calls() map[string]sqldb.Rule {
+	rules := sqldb.Common()
+	rules["="] = sqldb.Rule{Judge: sqldb.Comparison, Write: equality}
+	rules["in"] = sqldb.Rule{Judge: sqldb.Comparison, Write: membership}
+	for _, sign := range []string{"+", "-", "*"} {
+		rules[sign] = sqldb.Rule{Judge: arithmetic, Write: sqldb.Infix(sign)}
+	}
+	rules["is not distinct from"] = sqldb.Rule{Judge: sqldb.Comparison, Write: sqldb.Compare("<=>")}
+	rules["is distinct from"] = sqldb.Rule{Judge: sqldb.Comparison, Write: func(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
+		return sqldb.Text("NOT (").Add(sqldb.Compare("<=>")(p, e), sqldb.Text(")"))
+	}}
+	// Text of several collations may meet in these, which fails unless one is named.
+	rules["coalesce"] = sqldb.Rule{Write: comparedCall("COALESCE(")}
+	rules["||"] = sqldb.Rule{Write: comparedCall("CONCAT(")}
+	rules["concat"] = sqldb.Rule{Write: comparedCall("CONCAT_WS('', ")}
+	for _, name := range []string{"length", "char_length", "character_length"} {
+		rules[name] = sqldb.Rule{Write: sqldb.Call("CHAR_LENGTH")}
+	}
+	rules["btrim"] = sqldb.Rule{Judge: spacesOnly, Write: sqldb.Call("TRIM")}
+	rules["ltrim"] = sqldb.Rule{Judge: spacesOnly, Write: sqldb.Call("LTRIM")}
+	rules["rtrim"] = sqldb.Rule{Judge: spacesOnly, Write: sqldb.Call("RTRIM")}
+	rules["left"] = sqldb.Rule{Judge: sqldb.ConstArguments("MariaDB", "left()", 0, 1<<30, 1), Write: sqldb.Call("LEFT")}
+	rules["right"] = sqldb.Rule{Judge: sqldb.ConstArguments("MariaDB", "right()", 0, 1<<30, 1), Write: sqldb.Call("RIGHT")}
+	for _, name := range []string{"substring", "substr"} {
+		rules[name] = sqldb.Rule{Judge: sqldb.ConstArguments("MariaDB", "substring()", 1, 1<<30, 1, 2), Write: sqldb.Call("SUBSTRING")}
+	}
+	for _, name := range []string{"lower", "upper"} {
+		rules[name] = sqldb.Rule{Judge: func(_ *sqldb.Source, c *plan.Call) *fold.Reason {
+			return sqldb.Reasonf("function-differs", "Compare with the spellings as they are stored, or keep a cleaned column in the source.",
+				"MariaDB's %s() changes letters beyond ASCII too, which Rovik's meaning does not.", c.Op)
+		}, Write: sqldb.Call(strings.ToUpper(name))}
+	}
+	rules["like"] = sqldb.Rule{Judge: likeReason, Write: like(binaryNoPad)}
+	rules["ilike"] = sqldb.Rule{Judge: func(*sqldb.Source, *plan.Call) *fold.Reason {
+		return sqldb.Reasonf("collation-differs", "Use LIKE with the spelling as stored.", "MariaDB has no LIKE that ignores the case of ASCII letters and of nothing else.")
+	}}
+	rules[looseLike] = sqldb.Rule{Write: like(looseCompares)}
+	rules[looseEqual] = sqldb.Rule{Write: func(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
+		args := plan.Children(e)
+		return sqldb.Text("CONVERT(").Add(p.Expr(args[0]), sqldb.Text(" USING utf8mb4) COLLATE "+looseCompares+" = "), p.Expr(args[1]))
+	}}
+	rules["extract"] = sqldb.Rule{Judge: extractable, Write: extract}
+	for _, name := range []string{"ceil", "floor", "abs"} {
+		rules[name] = sqldb.Rule{Judge: boundedDigits, Write: sqldb.Call(strings.ToUpper(name))}
+	}
+	rules["round"] = sqldb.Rule{Judge: func(s *sqldb.Source, c *plan.Call) *fold.Reason {
+		if r := boundedDigits(s, c); r != nil || sqldb.IntBetween(c.Args, 1, 0, 30) {
+			return r
+		}
+		return sqldb.Reasonf("rounding-differs", "Round to a constant number of decimals.", "MariaDB rounds alike only to a constant number of decimals.")
+	}, Write: sqldb.Call("ROUND")}
+	return rules
+}
+
+func comparedCall(open string) sqldb.Writer {
+	return func(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
+		var args []sqldb.Rope
+		for _, a := range plan.Children(e) {
+			args = append(args, p.Compared(a))
+		}
+		return sqldb.Text(open).Add(sqldb.Join(args, ", "), sqldb.Text(")"))
+	}
+}
+
+func spacesOnly(_ *sqldb.Source, c *plan.Call) *fold.Reason {
+	if len(c.Args) == 1 {
+		return nil
+	}
+	return sqldb.Reasonf("function-differs", "Trim spaces alone.", "MariaDB trims a given text as a whole, not each of its characters.")
+}
+
+// arithmetic is exact for decimals whose digits are bounded, and for bigint,
+// where both raise an error on overflow. MariaDB computes smaller integers as
+// bigint and so does not notice that they overflow.
+func arithmetic(s *sqldb.Source, c *plan.Call) *fold.Reason {
+	switch c.Typ.Kind {
+	case value.Int8:
+		return nil
+	case value.Numeric:
+		return boundedDigits(s, c)
+	case value.Int2, value.Int4:
+		return sqldb.Reasonf("overflow-differs", "Cast an operand to bigint or numeric.",
+			"MariaDB computes %s as bigint, so an overflow would pass unnoticed.", c.Typ)
+	}
+	return sqldb.Reasonf("no-equivalent", "Cast to numeric, whose arithmetic is exact.", "MariaDB does not compute %s %s as Rovik does.", c.Typ, c.Op)
+}
+
+func boundedDigits(_ *sqldb.Source, c *plan.Call) *fold.Reason {
+	var e plan.Expr = c
+	if len(c.Args) > 0 && (c.Op == "round" || c.Op == "ceil" || c.Op == "floor" || c.Op == "abs") {
+		e = c.Args[0]
+	}
+	if whole, scale, ok := sqldb.Digits(e); e.Type().Kind == value.Numeric && ok && whole+scale <= 38 && scale <= 30 {
+		return nil
+	}
+	return sqldb.Reasonf("overflow-differs", "Cast the operands to numeric(precision, scale).",
+		"Nothing bounds the digits of the result, and MariaDB's decimals end elsewhere than Rovik's.")
+}
+
+func likeReason(s *sqldb.Source, c *plan.Call) *fold.Reason {
+	if _, ok := likePattern(c); !ok {
+		return sqldb.Reasonf("pattern-not-constant", "Write the pattern as a constant.", "The pattern of LIKE is not a constant, so its escapes cannot be rewritten.")
+	}
+	_, _, r := binary(s, c.Args[0], "")
+	return r
+}
+
+// likePattern rewrites a constant pattern to the escape character |, which no
+// setting of the server changes.
+func likePattern(c *plan.Call) (string, bool) { return sqldb.LikePattern(c, '|') }
+
+func like(collation string) sqldb.Writer {
+	return func(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
+		pattern, _ := likePattern(e.(*plan.Call))
+		return sqldb.Text("CONVERT(").Add(p.Expr(plan.Children(e)[0]), sqldb.Text(" USING utf8mb4) COLLATE "+collation+" LIKE "),
+			sqldb.Param(value.TextOf(pattern)), sqldb.Text(" ESCAPE '|'"))
+	}
+}
+
+// loosen widens equality of lowered or raised text, and patterns that ignore
+// case, to a comparison under a collation that ignores case.
+func loosen(s *sqldb.Source, e plan.Expr) plan.Expr {
+	c, ok := e.(*plan.Call)
+	if !ok {
+		return nil
+	}
+	switch c.Op {
+	case "=":
+		for i := range 2 {
+			core, isText := looseCore(s, c.Args[i])
+			if v, isConst := sqldb.Const(c.Args[1-i]); isText && isConst {
+				return &plan.Call{Op: looseEqual, Args: []plan.Expr{core, &plan.Const{Val: v, Typ: value.Of(value.Text)}}, Typ: c.Typ}
+			}
+		}
+	case "in":
+		core, isText := looseCore(s, c.Args[0])
+		if !isText {
+			return nil
+		}
+		var any []plan.Expr
+		for _, a := range c.Args[1:] {
+			if _, isConst := sqldb.Const(a); !isConst {
+				return nil
+			}
+			any = append(any, &plan.Call{Op: looseEqual, Args: []plan.Expr{core, a}, Typ: c.Typ})
+		}
+		if len(any) == 1 {
+			return any[0]
+		}
+		return &plan.Call{Op: "or", Args: any, Typ: c.Typ}
+	case "like", "ilike":
+		core, isText := looseCore(s, c.Args[0])
+		if _, constant := likePattern(c); isText && constant {
+			args := append([]plan.Expr{core}, c.Args[1:]...)
+			return &plan.Call{Op: looseLike, Args: args, Typ: c.Typ}
+		}
+	}
+	return nil
+}
+
+// looseCore takes lower and upper off a text, which a comparison that ignores
+// case does not need; what remains must be the same in MariaDB.
+func looseCore(s *sqldb.Source, e plan.Expr) (plan.Expr, bool) {
+	if e.Type().Kind != value.Text {
+		return nil, false
+	}
+	stripped := plan.Map(e, func(p plan.Expr) plan.Expr {
+		if c, ok := p.(*plan.Call); ok && (c.Op == "lower" || c.Op == "upper") {
+			return c.Args[0]
+		}
+		return p
+	})
+	// Below other functions than trims, letters may count.
+	for p := stripped; ; {
+		c, ok := p.(*plan.Call)
+		if !ok {
+			break
+		}
+		if c.Op != "btrim" && c.Op != "ltrim" && c.Op != "rtrim" || len(c.Args) != 1 {
+			return nil, false
+		}
+		p = c.Args[0]
+	}
+	if _, isCol := innermost(stripped).(*plan.Col); !isCol {
+		return nil, false
+	}
+	return stripped, s.Value(stripped) == nil
+}
+
+func innermost(e plan.Expr) plan.Expr {
+	for {
+		c, ok := e.(*plan.Call)
+		if !ok {
+			return e
+		}
+		e = c.Args[0]
+	}
+}
+
+var extracts = map[string]string{"year": "YEAR(%)", "quarter": "QUARTER(%)", "month": "MONTH(%)", "day": "DAYOFMONTH(%)",
+	"hour": "HOUR(%)", "minute": "MINUTE(%)", "week": "WEEK(%, 3)", "doy": "DAYOFYEAR(%)", "dow": "(DAYOFWEEK(%) - 1)"}
+
+func extractField(c *plan.Call) (string, bool) {
+	v, ok := sqldb.Const(c.Args[0])
+	pattern, known := extracts[strings.ToLower(v.Str)]
+	if kind := c.Args[1].Type().Kind; kind == value.Date && (strings.HasPrefix(pattern, "HOUR") || strings.HasPrefix(pattern, "MINUTE")) {
+		return "", false
+	}
+	return pattern, ok && known
+}
+
+func extractable(_ *sqldb.Source, c *plan.Call) *fold.Reason {
+	if _, ok := extractField(c); ok {
+		return nil
+	}
+	return sqldb.Reasonf("no-equivalent", "Use year, quarter, month, week, day, hour, minute, dow or doy.", "MariaDB has nothing that computes this field exactly.")
+}
+
+func extract(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
+	pattern, _ := extractField(e.(*plan.Call))
+	before, after, _ := strings.Cut(pattern, "%")
+	return sqldb.Text(before).Add(p.Expr(plan.Children(e)[1]), sqldb.Text(after))
+}
+
+func cast(_ *sqldb.Source, c *plan.Cast) (sqldb.Writer, *fold.Reason) {
+	from, to := c.Arg.Type().Kind, c.Typ.Kind
+	_, widening := value.ImplicitSteps(from, to)
+	switch {
+	case c.Typ.Precision > 0:
+	case from.IsInteger() && to.IsInteger() && widening:
+		return sqldb.Bare, nil
+	case from.IsInteger() && to == value.Numeric:
+		return sqldb.CastAs("DECIMAL(20,0)"), nil
+	case from == value.Date && (to == value.Timestamp || to == value.TimestampTZ):
+		return sqldb.CastAs("DATETIME(6)"), nil
+	case (from == value.Timestamp || from == value.TimestampTZ) && to == value.Date:
+		return sqldb.CastAs("DATE"), nil
+	case from == value.Timestamp && to == value.TimestampTZ, from == value.TimestampTZ && to == value.Timestamp:
+		return sqldb.Bare, nil
+	case (from.IsInteger() || from == value.Date) && to == value.Text:
+		return sqldb.CastAs("CHAR"), nil
+	}
+	text := "MariaDB turns %s into %s by other rules: what does not fit becomes 0, NULL or a cut-off value where Rovik raises an error."
+	if to == value.Text {
+		text = "MariaDB writes %s as %s differently."
+	}
+	return nil, sqldb.Reasonf("cast-differs", "Store the column as "+to.String()+" in the source.", text, from, to)
+}

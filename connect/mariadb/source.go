@@ -1,0 +1,329 @@
+// Package mariadb connects MariaDB.
+package mariadb
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+
+	"rovik/connect"
+	"rovik/connect/sqldb"
+	"rovik/core/catalog"
+	"rovik/core/exec"
+	"rovik/core/fold"
+	"rovik/core/value"
+)
+
+const maxConns = 8
+
+// countBelow is the estimated size up to which tables are counted and their
+// dates checked, since InnoDB's estimates are far off.
+const countBelow = 2_000_000
+
+// Source is a connected MariaDB database.
+type Source struct {
+	name string
+	cfg  connect.Config
+	db   *sql.DB
+}
+
+// New prepares a source; it connects when first used.
+func New(name string, cfg connect.Config) (*Source, error) {
+	password, err := cfg.Password()
+	if err != nil {
+		return nil, err
+	}
+	mc := mysql.NewConfig()
+	mc.User, mc.Passwd, mc.Net, mc.Addr, mc.DBName = cfg.User, password, "tcp", cfg.Address(), cfg.Database
+	mc.Timeout = 5 * time.Second
+	mc.Collation = "utf8mb4_general_ci"
+	mc.Params = map[string]string{
+		"time_zone": "'+00:00'", "tx_read_only": "1",
+		"sql_mode": "'STRICT_ALL_TABLES,NO_UNSIGNED_SUBTRACTION,ERROR_FOR_DIVISION_BY_ZERO'",
+	}
+	connector, err := mysql.NewConnector(mc)
+	if err != nil {
+		return nil, fmt.Errorf("preparing the connection to %s: %w", name, err)
+	}
+	db := sql.OpenDB(connector)
+	db.SetMaxOpenConns(maxConns)
+	db.SetMaxIdleConns(maxConns)
+	return &Source{name: name, cfg: cfg, db: db}, nil
+}
+
+// Close ends all connections.
+func (s *Source) Close() { _ = s.db.Close() }
+
+// Folding judges plans; see connect.Source.
+func (s *Source) Folding(found *catalog.Source) fold.Source {
+	return &sqldb.Source{Dialect: dialect, Catalog: found}
+}
+
+func (s *Source) explain(err error) error {
+	if err == nil || errors.Is(err, context.Canceled) {
+		return err
+	}
+	var ve *value.Error
+	if errors.As(err, &ve) {
+		e := *ve
+		e.Message = s.name + ": " + e.Message
+		return &e
+	}
+	var me *mysql.MySQLError
+	if errors.As(err, &me) {
+		switch me.Number {
+		case 1045:
+			return value.Errorf(value.CodeSource, "%s: MariaDB at %s did not accept the user %s and its password", s.name, s.cfg.Address(), s.cfg.User).
+				WithHint("check the password that %s refers to", s.cfg.Secret)
+		case 1049:
+			return value.Errorf(value.CodeSource, "%s: MariaDB at %s has no database called %s", s.name, s.cfg.Address(), s.cfg.Database).
+				WithHint("check the database name")
+		case 1690:
+			return value.Errorf(value.CodeOutOfRange, "bigint out of range (%s: %s)", s.name, me.Message)
+		}
+		return value.Errorf(value.CodeSource, "%s (MariaDB) says: %s", s.name, me.Message)
+	}
+	if u := connect.Unreachable("MariaDB", s.cfg, err); u != nil {
+		return u
+	}
+	return value.Errorf(value.CodeSource, "%s: the connection to MariaDB broke: %s", s.name, err).WithHint("check the server, then try again")
+}
+
+// Open starts a statement; see connect.Source. A cancelled context ends the
+// statement at the server too, which the driver alone would not do.
+func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exec.Reader, error) {
+	conn, err := s.db.Conn(ctx)
+	if err != nil {
+		return nil, s.explain(err)
+	}
+	var id int64
+	if err := conn.QueryRowContext(ctx, "SELECT CONNECTION_ID()").Scan(&id); err != nil {
+		_ = conn.Close()
+		return nil, s.explain(err)
+	}
+	stopWatching := context.AfterFunc(ctx, func() {
+		kill, done := context.WithTimeout(context.Background(), 5*time.Second)
+		defer done()
+		// Where this fails the connection is closed anyway, and the server
+		// notices when it next writes.
+		_, _ = s.db.ExecContext(kill, fmt.Sprintf("KILL QUERY %d", id))
+	})
+	rows, err := conn.QueryContext(ctx, text, sqldb.Arguments(st)...)
+	if err != nil {
+		stopWatching()
+		_ = conn.Close()
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		return nil, s.explain(err)
+	}
+	return sqldb.NewRows(rows, st, s.explain, func() error {
+		stopWatching()
+		return conn.Close()
+	}), nil
+}
+
+func (s *Source) query(ctx context.Context, text string, scan func(*sql.Rows) error, args ...any) error {
+	rows, err := s.db.QueryContext(ctx, text, args...)
+	if err != nil {
+		return s.explain(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		if err := scan(rows); err != nil {
+			return fmt.Errorf("reading the catalogue of %s: %w", s.name, err)
+		}
+	}
+	return s.explain(rows.Err())
+}
+
+// Discover reads information_schema; see connect.Source.
+func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
+	found := &catalog.Source{Name: s.name, Kind: "mariadb", Quirks: map[string]catalog.Quirk{}}
+	tables := map[string]*catalog.Table{}
+	err := s.query(ctx, `SELECT table_name, COALESCE(table_rows, 0) FROM information_schema.tables
+		WHERE table_schema = DATABASE() ORDER BY table_name`, func(r *sql.Rows) error {
+		t := &catalog.Table{Source: s.name}
+		if err := r.Scan(&t.Name, &t.Rows); err != nil {
+			return err
+		}
+		tables[t.Name] = t
+		found.Tables = append(found.Tables, t)
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	if err := s.columns(ctx, tables); err != nil {
+		return nil, err
+	}
+	if err := s.keys(ctx, tables); err != nil {
+		return nil, err
+	}
+	for _, t := range found.Tables {
+		if err := s.measureTable(ctx, t); err != nil {
+			return nil, err
+		}
+	}
+	err = s.query(ctx, "SELECT VERSION()", func(r *sql.Rows) error { return r.Scan(&found.Version) })
+	if err != nil {
+		return nil, err
+	}
+	return found, sqldb.Measure(found, probes, func(text string) (out string, err error) {
+		var v sql.NullString
+		err = s.query(ctx, text, func(r *sql.Rows) error { return r.Scan(&v) })
+		if !v.Valid {
+			return "NULL", err
+		}
+		return v.String, err
+	})
+}
+
+func (s *Source) columns(ctx context.Context, tables map[string]*catalog.Table) error {
+	return s.query(ctx, `SELECT table_name, column_name, data_type, column_type, is_nullable = 'YES',
+		COALESCE(numeric_precision, 0), COALESCE(numeric_scale, 0), COALESCE(collation_name, '')
+		FROM information_schema.columns WHERE table_schema = DATABASE() ORDER BY table_name, ordinal_position`, func(r *sql.Rows) error {
+		var table, data string
+		var c catalog.Column
+		var precision, scale int
+		if err := r.Scan(&table, &c.Name, &data, &c.Native, &c.Nullable, &precision, &scale, &c.Collation); err != nil {
+			return err
+		}
+		if t := tables[table]; t != nil && typed(&c, data, precision, scale) {
+			t.Columns = append(t.Columns, c)
+		}
+		return nil
+	})
+}
+
+// typed maps a column's type; false means that it cannot be carried.
+func typed(c *catalog.Column, data string, precision, scale int) bool {
+	unsigned := strings.Contains(c.Native, "unsigned")
+	kind := map[string]value.Kind{
+		"tinyint": value.Int2, "smallint": value.Int2, "mediumint": value.Int4, "int": value.Int4, "bigint": value.Int8,
+		"double": value.Float8, "date": value.Date, "datetime": value.Timestamp, "timestamp": value.TimestampTZ,
+		"char": value.Text, "varchar": value.Text, "tinytext": value.Text, "text": value.Text, "mediumtext": value.Text,
+		"longtext": value.Text, "enum": value.Text, "set": value.Text, "json": value.Text,
+	}
+	c.Type = value.Of(kind[data])
+	switch {
+	case data == "smallint" && unsigned:
+		c.Type = value.Of(value.Int4)
+	case data == "int" && unsigned:
+		c.Type = value.Of(value.Int8)
+	case data == "bigint" && unsigned:
+		c.Type = value.Type{Kind: value.Numeric, Precision: 20}
+	case data == "decimal" && precision <= value.MaxDigits:
+		c.Type = value.Type{Kind: value.Numeric, Precision: precision, Scale: scale}
+	case data == "float":
+		c.Type, c.ReadAs = value.Of(value.Float8), "DOUBLE"
+		c.Note = "Read as double precision, which holds every float exactly."
+	case data == "year":
+		c.Type, c.ReadAs = value.Of(value.Int8), "SIGNED"
+	case data == "decimal", data == "time", data == "uuid", data == "inet6":
+		c.Type, c.ReadAs = value.Of(value.Text), "CHAR"
+		c.Note = "Rovik has no type like " + c.Native + " yet; the column is read as text."
+	case kind[data] == value.Null:
+		return false
+	}
+	if c.Type.Kind != value.Text {
+		c.Collation = ""
+	}
+	return true
+}
+
+func (s *Source) keys(ctx context.Context, tables map[string]*catalog.Table) error {
+	err := s.query(ctx, `SELECT table_name, MAX(index_name = 'PRIMARY'), GROUP_CONCAT(column_name ORDER BY seq_in_index SEPARATOR '\x01')
+		FROM information_schema.statistics WHERE table_schema = DATABASE() AND non_unique = 0
+		GROUP BY table_name, index_name ORDER BY table_name, index_name <> 'PRIMARY', index_name`, func(r *sql.Rows) error {
+		var table, cols string
+		var primary bool
+		if err := r.Scan(&table, &primary, &cols); err != nil {
+			return err
+		}
+		if t := tables[table]; t != nil {
+			t.Keys = append(t.Keys, catalog.Key{Columns: strings.Split(cols, "\x01"), Primary: primary})
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return s.query(ctx, `SELECT table_name, referenced_table_name, GROUP_CONCAT(column_name ORDER BY ordinal_position SEPARATOR '\x01'),
+		GROUP_CONCAT(referenced_column_name ORDER BY ordinal_position SEPARATOR '\x01')
+		FROM information_schema.key_column_usage WHERE table_schema = DATABASE() AND referenced_table_name IS NOT NULL
+		GROUP BY table_name, constraint_name, referenced_table_name ORDER BY table_name, constraint_name`, func(r *sql.Rows) error {
+		var table, to, cols, refs string
+		if err := r.Scan(&table, &to, &cols, &refs); err != nil {
+			return err
+		}
+		if t, ref := tables[table], tables[to]; t != nil && ref != nil {
+			t.ForeignKeys = append(t.ForeignKeys, catalog.ForeignKey{Columns: strings.Split(cols, "\x01"), Table: ref.FullName(), References: strings.Split(refs, "\x01")})
+		}
+		return nil
+	})
+}
+
+// measureTable counts rows, different values and zero dates, which no other
+// database has and which are read as NULL.
+func (s *Source) measureTable(ctx context.Context, t *catalog.Table) error {
+	if t.Rows > countBelow || len(t.Columns) == 0 {
+		return nil
+	}
+	list := []string{"COUNT(*)"}
+	for _, c := range t.Columns {
+		q := quote(c.Name)
+		zero := "0"
+		if c.Type.Kind.IsTime() {
+			zero = "COUNT(CASE WHEN " + q + " = 0 THEN 1 END)"
+		}
+		list = append(list, "COUNT(DISTINCT "+q+")", "COUNT("+q+")", zero)
+	}
+	return s.query(ctx, "SELECT "+strings.Join(list, ", ")+" FROM "+quote(t.Name), func(r *sql.Rows) error {
+		counts := make([]int64, len(list))
+		dest := make([]any, len(list))
+		for i := range counts {
+			dest[i] = &counts[i]
+		}
+		if err := r.Scan(dest...); err != nil {
+			return err
+		}
+		t.Rows = counts[0]
+		for i := range t.Columns {
+			c := &t.Columns[i]
+			c.Distinct = counts[1+3*i]
+			if t.Rows > 0 {
+				c.NullShare = 1 - float64(counts[2+3*i])/float64(t.Rows)
+			}
+			if n := counts[3+3*i]; n > 0 {
+				c.ReadAs = zeroAsNull
+				c.Note = fmt.Sprintf("Holds %d zero dates, which are no dates; they are read as NULL.", n)
+			}
+		}
+		return nil
+	})
+}
+
+// zeroAsNull marks a column whose zero dates are read as NULL.
+const zeroAsNull = "zero dates as NULL"
+
+var probes = []sqldb.Probe{
+	{Name: "text equality ignores case", SQL: "SELECT 'A' = 'a'", Meaning: "Equality names a binary collation: the plain one would find too much."},
+	{Name: "text equality ignores trailing spaces", SQL: "SELECT 'a' = 'a '", Meaning: "Equality names a collation without padding."},
+	{Name: quirkBinary, SQL: "SELECT COUNT(*) FROM information_schema.collations WHERE collation_name = '" + binaryNoPad + "'",
+		Meaning: "Text comparisons, groups and sorts fold exactly while this is yes; otherwise equality is narrowed and the rest kept."},
+	{Name: "integer division truncates", SQL: "SELECT 7 / 2 = 3", Meaning: "Division is kept while this is no."},
+	{Name: "division by zero", SQL: "SELECT 1 / 0", Meaning: "Where Rovik raises an error; division is kept."},
+	{Name: "decimals of a division", SQL: "SELECT CAST(1 AS DECIMAL) / 3", Meaning: "Fewer than Rovik's; averages are folded as sum and count."},
+	{Name: "|| joins text", SQL: "SELECT '1' || '0' = '10'", Meaning: "Concatenation is written CONCAT, whatever this is."},
+	{Name: "text equals zero", SQL: "SELECT 'abc' = 0", Meaning: "Rovik types every constant, so that no comparison mixes types."},
+	{Name: "lower() changes letters beyond ASCII", SQL: "SELECT LOWER('É') = BINARY 'é'", Meaning: "lower() and upper() are kept while this is yes; equality of them is narrowed."},
+	{Name: "NULL sorts last", SQL: "SELECT COALESCE(x, 'NULL') FROM (SELECT NULL AS x UNION ALL SELECT 'v') t ORDER BY x LIMIT 1", Want: "v", Meaning: "Sorts say where NULLs go."},
+	{Name: "session is read-only", SQL: "SELECT @@session.tx_read_only", Meaning: "Rovik only reads."},
+	{Name: "session time zone", SQL: "SELECT @@session.time_zone", Meaning: "Moments are compared and cut to days in UTC."},
+}

@@ -1,0 +1,216 @@
+package postgres
+
+import (
+	"context"
+	"encoding/binary"
+	"fmt"
+	"io"
+	"math"
+	"math/big"
+	"math/bits"
+
+	"github.com/apache/arrow-go/v18/arrow"
+	"github.com/apache/arrow-go/v18/arrow/array"
+	"github.com/apache/arrow-go/v18/arrow/decimal128"
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgxpool"
+
+	"rovik/core/exec"
+	"rovik/core/fold"
+	"rovik/core/kernel"
+	"rovik/core/value"
+)
+
+// reader takes rows from the wire's binary form into Arrow builders.
+type reader struct {
+	source *Source
+	conn   *pgxpool.Conn
+	rows   *pgconn.ResultReader
+	names  []string
+	cols   []column
+	done   bool
+}
+
+// column appends one column's cells. NULL is nil.
+type column struct {
+	builder array.Builder
+	append  func(cell []byte) error
+}
+
+func newReader(s *Source, conn *pgxpool.Conn, rows *pgconn.ResultReader, st *fold.Statement) *reader {
+	r := &reader{source: s, conn: conn, rows: rows}
+	for _, c := range st.Columns {
+		r.names = append(r.names, c.Name)
+		r.cols = append(r.cols, newColumn(c.Type.Kind))
+	}
+	return r
+}
+
+// Next reads up to a batch of rows.
+func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
+	if r.done {
+		return kernel.Batch{}, io.EOF
+	}
+	n := 0
+	for n < exec.BatchRows && r.rows.NextRow() {
+		cells := r.rows.Values()
+		for i := range r.cols {
+			c := &r.cols[i]
+			if cells[i] == nil {
+				c.builder.AppendNull()
+			} else if err := c.append(cells[i]); err != nil {
+				return kernel.Batch{}, value.Errorf(value.CodeOutOfRange, "%s: a value of the column %s cannot be carried: %s", r.source.name, r.names[i], err)
+			}
+		}
+		n++
+	}
+	if n < exec.BatchRows {
+		r.done = true
+		if _, err := r.rows.Close(); err != nil {
+			if ctx.Err() != nil {
+				return kernel.Batch{}, ctx.Err()
+			}
+			return kernel.Batch{}, r.source.explain(err)
+		}
+		if n == 0 {
+			return kernel.Batch{}, io.EOF
+		}
+	}
+	b := kernel.Batch{Len: n, Cols: make([]arrow.Array, len(r.cols))}
+	for i := range r.cols {
+		b.Cols[i] = r.cols[i].builder.NewArray()
+	}
+	return b, nil
+}
+
+// Close gives the connection back.
+func (r *reader) Close() error {
+	var err error
+	if !r.done {
+		_, err = r.rows.Close()
+	}
+	r.conn.Release()
+	return err
+}
+
+// epoch2000 is 2000-01-01, where PostgreSQL counts from, in Unix days.
+const epoch2000 = 10957
+
+func newColumn(k value.Kind) column {
+	b := value.NewBuilder(k)
+	b.Reserve(exec.BatchRows)
+	c := column{builder: b}
+	switch b := b.(type) {
+	case *array.BooleanBuilder:
+		c.append = func(x []byte) error { b.Append(x[0] != 0); return nil }
+	case *array.Int16Builder:
+		c.append = sized(2, func(x []byte) error { b.Append(int16(binary.BigEndian.Uint16(x))); return nil })
+	case *array.Int32Builder:
+		c.append = sized(4, func(x []byte) error { b.Append(int32(binary.BigEndian.Uint32(x))); return nil })
+	case *array.Int64Builder:
+		c.append = sized(8, func(x []byte) error { b.Append(int64(binary.BigEndian.Uint64(x))); return nil })
+	case *array.Float64Builder:
+		c.append = sized(8, func(x []byte) error { b.Append(math.Float64frombits(binary.BigEndian.Uint64(x))); return nil })
+	case *array.StringBuilder:
+		c.append = func(x []byte) error { b.BinaryBuilder.Append(x); return nil }
+	case *array.Date32Builder:
+		c.append = sized(4, func(x []byte) error {
+			d, err := value.CheckDate(int64(int32(binary.BigEndian.Uint32(x))) + epoch2000)
+			b.Append(arrow.Date32(d))
+			return err
+		})
+	case *array.TimestampBuilder:
+		c.append = sized(8, func(x []byte) error {
+			us := int64(binary.BigEndian.Uint64(x))
+			if us == math.MaxInt64 || us == math.MinInt64 {
+				return value.ErrDateRange
+			}
+			us, err := value.CheckTimestamp(us + epoch2000*value.MicrosPerDay)
+			b.Append(arrow.Timestamp(us))
+			return err
+		})
+	case *array.FixedSizeBinaryBuilder:
+		c.append = func(x []byte) error {
+			d, err := decimal(x)
+			if err == nil {
+				value.AppendDecimal(b, d)
+			}
+			return err
+		}
+	case *array.MonthDayNanoIntervalBuilder:
+		c.append = sized(16, func(x []byte) error {
+			b.Append(value.Span{
+				Micros: int64(binary.BigEndian.Uint64(x)), Days: int32(binary.BigEndian.Uint32(x[8:])), Months: int32(binary.BigEndian.Uint32(x[12:])),
+			}.Arrow())
+			return nil
+		})
+	}
+	return c
+}
+
+// sized checks that a cell has the width of its type, so that a column whose
+// type has changed is an error and not a wrong number.
+func sized(n int, f func([]byte) error) func([]byte) error {
+	return func(x []byte) error {
+		if len(x) != n {
+			return fmt.Errorf("it has %d bytes where its type has %d; refresh the source", len(x), n)
+		}
+		return f(x)
+	}
+}
+
+// decimal reads the wire form of numeric: digits in base 10000.
+func decimal(x []byte) (value.Decimal, error) {
+	if len(x) < 8 {
+		return value.Decimal{}, fmt.Errorf("it is not a numeric; refresh the source")
+	}
+	groups := int(int16(binary.BigEndian.Uint16(x)))
+	weight := int(int16(binary.BigEndian.Uint16(x[2:])))
+	sign := binary.BigEndian.Uint16(x[4:])
+	scale := int(binary.BigEndian.Uint16(x[6:]))
+	if sign&0xC000 == 0xC000 {
+		return value.Decimal{}, value.Errorf(value.CodeUnsupported, "numeric holds neither NaN nor infinity here")
+	}
+	if groups > 16 || scale > value.MaxDigits || len(x) < 8+2*groups {
+		return value.Decimal{}, value.ErrNumericRange
+	}
+	// The groups give the number times 10^decimals.
+	decimals := (groups - 1 - weight) * 4
+	var hi, lo uint64
+	if groups <= 8 && scale-decimals <= 3 {
+		for i := range groups {
+			g := uint64(binary.BigEndian.Uint16(x[8+2*i:]))
+			h, l := bits.Mul64(lo, 10000)
+			l, carry := bits.Add64(l, g, 0)
+			hi, lo = hi*10000+h+carry, l
+		}
+		for ; decimals < scale; decimals++ {
+			h, l := bits.Mul64(lo, 10)
+			hi, lo = hi*10+h, l
+		}
+		for ; decimals > scale; decimals-- {
+			q := hi / 10
+			l, _ := bits.Div64(hi%10, lo, 10)
+			hi, lo = q, l
+		}
+		d := value.Decimal{Coef: decimal128.New(int64(hi), lo), Scale: uint8(scale)}
+		if sign != 0 {
+			d = d.Neg()
+		}
+		return d, nil
+	}
+	coef := new(big.Int)
+	for i := range groups {
+		coef.Mul(coef, big.NewInt(10000))
+		coef.Add(coef, big.NewInt(int64(binary.BigEndian.Uint16(x[8+2*i:]))))
+	}
+	text := coef.String()
+	if sign != 0 {
+		text = "-" + text
+	}
+	d, err := value.ParseDecimal(fmt.Sprintf("%se%d", text, -decimals))
+	if err != nil {
+		return d, err
+	}
+	return d.Round(scale)
+}

@@ -1,0 +1,279 @@
+// Package postgres connects PostgreSQL.
+package postgres
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgconn/ctxwatch"
+	"github.com/jackc/pgx/v5/pgxpool"
+
+	"rovik/connect"
+	"rovik/connect/sqldb"
+	"rovik/core/catalog"
+	"rovik/core/exec"
+	"rovik/core/fold"
+	"rovik/core/value"
+)
+
+// maxConns bounds the connections of one source.
+const maxConns = 8
+
+// Source is a connected PostgreSQL database.
+type Source struct {
+	name string
+	cfg  connect.Config
+	pool *pgxpool.Pool
+}
+
+// New prepares a source; it connects when first used.
+func New(name string, cfg connect.Config) (*Source, error) {
+	password, err := cfg.Password()
+	if err != nil {
+		return nil, err
+	}
+	pc, err := pgxpool.ParseConfig("")
+	if err != nil {
+		return nil, fmt.Errorf("preparing the connection to %s: %w", name, err)
+	}
+	c := pc.ConnConfig
+	c.Host, c.Port, c.Database, c.User, c.Password = cfg.Host, uint16(cfg.Port), cfg.Database, cfg.User, password
+	c.Fallbacks, c.TLSConfig = nil, nil
+	c.ConnectTimeout = 5 * time.Second
+	c.RuntimeParams = map[string]string{
+		"application_name": "rovik", "default_transaction_read_only": "on", "timezone": "UTC",
+		"datestyle": "ISO, YMD", "intervalstyle": "postgres",
+	}
+	// A cancelled context asks the server to end the statement.
+	c.BuildContextWatcherHandler = func(conn *pgconn.PgConn) ctxwatch.Handler {
+		return &pgconn.CancelRequestContextWatcherHandler{Conn: conn, DeadlineDelay: 2 * time.Second}
+	}
+	pc.MaxConns = maxConns
+	pool, err := pgxpool.NewWithConfig(context.Background(), pc)
+	if err != nil {
+		return nil, fmt.Errorf("preparing the connection to %s: %w", name, err)
+	}
+	return &Source{name: name, cfg: cfg, pool: pool}, nil
+}
+
+// Close ends all connections.
+func (s *Source) Close() { s.pool.Close() }
+
+// Folding judges plans; see connect.Source.
+func (s *Source) Folding(found *catalog.Source) fold.Source {
+	return &sqldb.Source{Dialect: dialect, Catalog: found}
+}
+
+// explain turns a driver error into a sentence.
+func (s *Source) explain(err error) error {
+	if err == nil || errors.Is(err, context.Canceled) {
+		return err
+	}
+	var pe *pgconn.PgError
+	if errors.As(err, &pe) {
+		switch pe.Code {
+		case "28P01", "28000":
+			return value.Errorf(value.CodeSource, "%s: PostgreSQL at %s did not accept the user %s and its password", s.name, s.cfg.Address(), s.cfg.User).
+				WithHint("check the password that %s refers to", s.cfg.Secret)
+		case "3D000":
+			return value.Errorf(value.CodeSource, "%s: PostgreSQL at %s has no database called %s", s.name, s.cfg.Address(), s.cfg.Database).
+				WithHint("check the database name")
+		}
+		return value.Errorf(pe.Code, "%s (PostgreSQL) says: %s", s.name, pe.Message)
+	}
+	if u := connect.Unreachable("PostgreSQL", s.cfg, err); u != nil {
+		return u
+	}
+	return value.Errorf(value.CodeSource, "%s: the connection to PostgreSQL broke: %s", s.name, err).WithHint("check the server, then try again")
+}
+
+// Open starts a statement; see connect.Source.
+func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exec.Reader, error) {
+	conn, err := s.pool.Acquire(ctx)
+	if err != nil {
+		return nil, s.explain(err)
+	}
+	params := make([][]byte, len(st.Parameters))
+	for i, p := range st.Parameters {
+		params[i] = []byte(p.String())
+	}
+	rr := conn.Conn().PgConn().ExecParams(ctx, text, params, nil, nil, []int16{1})
+	return newReader(s, conn, rr, st), nil
+}
+
+// query runs a statement of Rovik's own and hands its rows to scan.
+func (s *Source) query(ctx context.Context, sql string, scan func(row func(...any) error) error) error {
+	rows, err := s.pool.Query(ctx, sql)
+	if err != nil {
+		return s.explain(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		if err := scan(rows.Scan); err != nil {
+			return fmt.Errorf("reading the catalogue of %s: %w", s.name, err)
+		}
+	}
+	return s.explain(rows.Err())
+}
+
+// Discover reads the database's catalogue; see connect.Source.
+func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
+	found := &catalog.Source{Name: s.name, Kind: "postgresql", Quirks: map[string]catalog.Quirk{}}
+	tables := map[uint32]*catalog.Table{}
+	err := s.query(ctx, `
+		SELECT c.oid, n.nspname, c.relname, greatest(c.reltuples, 0)::bigint
+		FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+		WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND n.nspname NOT IN ('pg_catalog', 'information_schema')
+		  AND n.nspname NOT LIKE 'pg\_%' AND NOT c.relispartition AND has_table_privilege(c.oid, 'SELECT')
+		ORDER BY n.nspname, c.relname`, func(row func(...any) error) error {
+		var oid uint32
+		t := &catalog.Table{Source: s.name}
+		if err := row(&oid, &t.Schema, &t.Name, &t.Rows); err != nil {
+			return err
+		}
+		tables[oid] = t
+		found.Tables = append(found.Tables, t)
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	if err := s.columns(ctx, tables); err != nil {
+		return nil, err
+	}
+	if err := s.keys(ctx, tables); err != nil {
+		return nil, err
+	}
+	err = s.query(ctx, `SELECT current_setting('server_version')`, func(row func(...any) error) error { return row(&found.Version) })
+	if err != nil {
+		return nil, err
+	}
+	return found, sqldb.Measure(found, probes, func(sql string) (out string, err error) {
+		err = s.query(ctx, sql, func(row func(...any) error) error { return row(&out) })
+		return out, err
+	})
+}
+
+func (s *Source) columns(ctx context.Context, tables map[uint32]*catalog.Table) error {
+	return s.query(ctx, `
+		SELECT a.attrelid, a.attname, t.typname, format_type(a.atttypid, a.atttypmod), a.atttypmod, NOT a.attnotnull,
+		       coalesce(co.collname, ''), coalesce(co.collisdeterministic, true),
+		       coalesce(st.n_distinct, 0)::float8, coalesce(st.null_frac, 0)::float8, greatest(c.reltuples, 0)::float8
+		FROM pg_attribute a JOIN pg_type t ON t.oid = a.atttypid JOIN pg_class c ON c.oid = a.attrelid
+		JOIN pg_namespace n ON n.oid = c.relnamespace
+		LEFT JOIN pg_collation co ON co.oid = a.attcollation
+		LEFT JOIN pg_stats st ON st.schemaname = n.nspname AND st.tablename = c.relname AND st.attname = a.attname AND NOT st.inherited
+		WHERE a.attnum > 0 AND NOT a.attisdropped
+		ORDER BY a.attrelid, a.attnum`, func(row func(...any) error) error {
+		var oid uint32
+		var c catalog.Column
+		var typname string
+		var mod int32
+		var deterministic bool
+		var distinct, rows float64
+		if err := row(&oid, &c.Name, &typname, &c.Native, &mod, &c.Nullable, &c.Collation, &deterministic, &distinct, &c.NullShare, &rows); err != nil {
+			return err
+		}
+		t := tables[oid]
+		if t == nil {
+			return nil
+		}
+		if distinct < 0 {
+			distinct *= -rows // a negative number is a share of the rows
+		}
+		c.Distinct = int64(distinct)
+		typed(&c, typname, mod)
+		if c.Type.Kind != value.Text {
+			c.Collation = ""
+		} else if !deterministic {
+			c.Collation = nondeterministic + c.Collation
+			c.Note = "Its collation takes different texts for equal; Rovik reads it under the C collation."
+		}
+		t.Columns = append(t.Columns, c)
+		return nil
+	})
+}
+
+const nondeterministic = "nondeterministic "
+
+// typed maps a column's type; what Rovik has no type for is read as text.
+func typed(c *catalog.Column, typname string, mod int32) {
+	switch typname {
+	case "numeric":
+		c.Type = value.Of(value.Numeric)
+		if mod > 4 {
+			p, sc := int((mod-4)>>16&0xffff), int(mod-4)&0x7ff
+			if p <= value.MaxDigits && sc <= p {
+				c.Type.Precision, c.Type.Scale = p, sc
+			}
+		}
+	case "float4":
+		c.Type, c.ReadAs = value.Of(value.Float8), "double precision"
+		c.Note = "Read as double precision, which holds every real exactly."
+	case "bpchar":
+		c.Type, c.ReadAs = value.Of(value.Text), "text"
+		c.Note = "Read as text, without the padding of char(n)."
+	default:
+		if k, ok := value.KindNamed(typname); ok {
+			c.Type = value.Of(k)
+			return
+		}
+		c.Type, c.ReadAs = value.Of(value.Text), "text"
+		c.Note = "Rovik has no type like " + c.Native + " yet; the column is read as text."
+	}
+}
+
+func (s *Source) keys(ctx context.Context, tables map[uint32]*catalog.Table) error {
+	err := s.query(ctx, `
+		SELECT i.indrelid, i.indisprimary,
+		       array_to_string(ARRAY(SELECT a.attname FROM unnest(i.indkey) WITH ORDINALITY k(num, ord)
+		         JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.num ORDER BY k.ord), chr(1))
+		FROM pg_index i WHERE i.indisunique AND i.indpred IS NULL AND i.indexprs IS NULL AND i.indisvalid
+		ORDER BY i.indrelid, i.indisprimary DESC, i.indexrelid`, func(row func(...any) error) error {
+		var oid uint32
+		var primary bool
+		var cols string
+		if err := row(&oid, &primary, &cols); err != nil {
+			return err
+		}
+		if t := tables[oid]; t != nil {
+			t.Keys = append(t.Keys, catalog.Key{Columns: strings.Split(cols, "\x01"), Primary: primary})
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return s.query(ctx, `
+		SELECT c.conrelid, c.confrelid,
+		       array_to_string(ARRAY(SELECT a.attname FROM unnest(c.conkey) WITH ORDINALITY k(num, ord)
+		         JOIN pg_attribute a ON a.attrelid = c.conrelid AND a.attnum = k.num ORDER BY k.ord), chr(1)),
+		       array_to_string(ARRAY(SELECT a.attname FROM unnest(c.confkey) WITH ORDINALITY k(num, ord)
+		         JOIN pg_attribute a ON a.attrelid = c.confrelid AND a.attnum = k.num ORDER BY k.ord), chr(1))
+		FROM pg_constraint c WHERE c.contype = 'f' ORDER BY c.conrelid, c.oid`, func(row func(...any) error) error {
+		var from, to uint32
+		var cols, refs string
+		if err := row(&from, &to, &cols, &refs); err != nil {
+			return err
+		}
+		if t, r := tables[from], tables[to]; t != nil && r != nil {
+			t.ForeignKeys = append(t.ForeignKeys, catalog.ForeignKey{Columns: strings.Split(cols, "\x01"), Table: r.FullName(), References: strings.Split(refs, "\x01")})
+		}
+		return nil
+	})
+}
+
+var probes = []sqldb.Probe{
+	{Name: "text equality ignores case", SQL: `SELECT ('A' = 'a')::text`, Meaning: "Equality of text folds as it is while this is no."},
+	{Name: "text equality ignores trailing spaces", SQL: `SELECT ('a' = 'a ')::text`, Meaning: "Equality of text folds as it is while this is no."},
+	{Name: "default collation", SQL: `SELECT datcollate::text FROM pg_database WHERE datname = current_database()`, Meaning: "Sorts, ranges, minimum and maximum of text name the C collation, whatever the default is."},
+	{Name: "integer division truncates", SQL: `SELECT (7 / 2 = 3)::text`, Meaning: "Integer division folds while this is yes."},
+	{Name: "NULL sorts last", SQL: `SELECT coalesce((SELECT x FROM (VALUES (NULL), ('v')) t(x) ORDER BY x LIMIT 1), 'NULL')`, Want: "v", Meaning: "Sorts say where NULLs go only when it differs from this."},
+	{Name: "encoding", SQL: `SELECT current_setting('server_encoding')`, Meaning: "Text crosses as UTF-8 whatever this is."},
+	{Name: "session is read-only", SQL: `SELECT current_setting('default_transaction_read_only')`, Meaning: "Rovik only reads."},
+	{Name: "session time zone", SQL: `SELECT current_setting('TimeZone')`, Meaning: "Moments are compared and cut to days in UTC."},
+}

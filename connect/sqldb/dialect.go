@@ -1,0 +1,220 @@
+// Package sqldb is what the SQL sources share: judging what a database computes
+// with Rovik's meaning, and printing plans in its dialect. A dialect is data:
+// for each operator and function, whether it is the same here and how it is
+// written. What it does not list is not folded.
+package sqldb
+
+import (
+	"fmt"
+
+	"rovik/core/catalog"
+	"rovik/core/fold"
+	"rovik/core/plan"
+	"rovik/core/value"
+)
+
+// Dialect describes a kind of SQL database.
+type Dialect struct {
+	Product string // for people: "MariaDB"
+	// Quote writes an identifier.
+	Quote func(name string) string
+	// Placeholder writes parameter number i (from 1), typed by its value.
+	Placeholder func(i int, v value.Value) string
+	// SharedParameters tells whether a placeholder can stand twice.
+	SharedParameters bool
+	// Column writes how a column is read so that it has its type exactly;
+	// ref is the plain reference.
+	Column func(c *catalog.Column, ref string) string
+	// Kinds are the kinds whose comparisons mean the same here.
+	Kinds map[value.Kind]bool
+	// Calls are the operators and functions by name.
+	Calls map[string]Rule
+	// Cast judges and writes a cast.
+	Cast func(s *Source, c *plan.Cast) (Writer, *fold.Reason)
+	// Aggregate judges sum, min and max; counts are the same everywhere.
+	Aggregate func(s *Source, a plan.Agg) *fold.Reason
+	// Binary writes a text operand so that it compares by code point without
+	// padding; it fails with a reason where the database cannot.
+	Binary func(s *Source, e plan.Expr, r string) (before, after string, why *fold.Reason)
+	// Loosen finds a wider condition that the database can apply, for one
+	// that it cannot apply exactly.
+	Loosen func(s *Source, e plan.Expr) plan.Expr
+	// NullsLow tells that NULLs sort below all values without being asked;
+	// NullsWord that NULLS FIRST and NULLS LAST are understood.
+	NullsLow, NullsWord bool
+	// Unlimited is what LIMIT takes to mean no limit, where OFFSET needs one.
+	Unlimited string
+	// Literal lists kinds of constants that can be sent.
+	Literal func(v value.Value) bool
+}
+
+// Rule says how one operator or function is judged and written.
+type Rule struct {
+	// Judge says why a call is not the same here; nil means it always is. The
+	// arguments have been judged before.
+	Judge func(s *Source, c *plan.Call) *fold.Reason
+	Write Writer
+}
+
+// Writer writes an expression.
+type Writer func(p *Printer, e plan.Expr) Rope
+
+// Source judges and prints for one connected database; it is a fold.Source.
+type Source struct {
+	Dialect *Dialect
+	Catalog *catalog.Source
+}
+
+// Name returns the source's name.
+func (s *Source) Name() string { return s.Catalog.Name }
+
+// Reasonf makes a reason with its remedy.
+func Reasonf(code, remedy, format string, args ...any) *fold.Reason {
+	return &fold.Reason{Code: code, Text: fmt.Sprintf(format, args...), Remedy: remedy}
+}
+
+// Value judges an expression; see fold.Source.
+func (s *Source) Value(e plan.Expr) *fold.Reason {
+	for _, part := range plan.Children(e) {
+		if r := s.Value(part); r != nil {
+			return r
+		}
+	}
+	switch e := e.(type) {
+	case *plan.Const:
+		if !s.Dialect.Literal(e.Val) {
+			return Reasonf("no-equivalent", "Compare with a value of another type.", "%s has no type like %s.", s.Dialect.Product, e.Typ)
+		}
+	case *plan.Cast:
+		_, r := s.Dialect.Cast(s, e)
+		return r
+	case *plan.Call:
+		rule, ok := s.Dialect.Calls[e.Op]
+		if !ok {
+			return Reasonf("no-equivalent", "Compute it from what the source has, or leave it to Rovik.",
+				"%s has nothing that computes %s exactly as Rovik does.", s.Dialect.Product, callName(e))
+		}
+		if rule.Judge != nil {
+			return rule.Judge(s, e)
+		}
+	}
+	return nil
+}
+
+func callName(c *plan.Call) string {
+	if c.Op[0] >= 'a' && c.Op[0] <= 'z' {
+		return c.Op + "()"
+	}
+	return fmt.Sprintf("%s %s %s", c.Args[0].Type(), c.Op, c.Args[len(c.Args)-1].Type())
+}
+
+// Filter judges a condition; see fold.Source.
+func (s *Source) Filter(e plan.Expr) (plan.Expr, *fold.Reason) {
+	r := s.Value(e)
+	if r == nil || s.Dialect.Loosen == nil {
+		return nil, r
+	}
+	return s.Dialect.Loosen(s, e), r
+}
+
+// Group judges grouping by an expression; see fold.Source.
+func (s *Source) Group(e plan.Expr) *fold.Reason {
+	if r := s.Value(e); r != nil {
+		return r
+	}
+	if e.Type().Kind == value.Text {
+		_, _, r := s.Dialect.Binary(s, e, "")
+		return r
+	}
+	return s.kindReason(e.Type().Kind)
+}
+
+func (s *Source) kindReason(k value.Kind) *fold.Reason {
+	if !s.Dialect.Kinds[k] && k != value.Text {
+		return Reasonf("no-equivalent", "Cast it to a type that both have.", "%s does not compare %s as Rovik does.", s.Dialect.Product, k)
+	}
+	return nil
+}
+
+// Order judges a sort key; see fold.Source.
+func (s *Source) Order(k plan.SortKey) *fold.Reason { return s.Group(k.Expr) }
+
+// Aggregate judges an aggregate call; see fold.Source.
+func (s *Source) Aggregate(a plan.Agg) *fold.Reason {
+	if a.Arg == nil {
+		return nil
+	}
+	if r := s.Value(a.Arg); r != nil {
+		return r
+	}
+	if a.Distinct || a.Func == "min" || a.Func == "max" {
+		if r := s.Group(a.Arg); r != nil {
+			return r
+		}
+	}
+	if a.Func == "count" {
+		return nil
+	}
+	if a.Func == "sum" || a.Func == "avg" {
+		if a.Arg.Type().Kind == value.Float8 {
+			return Reasonf("float-order", "Cast to numeric, whose sums are exact.",
+				"Sums of double precision depend on the order of the rows, which %s chooses.", s.Dialect.Product)
+		}
+	}
+	return s.Dialect.Aggregate(s, a)
+}
+
+// Render writes a native statement; see fold.Source.
+func (s *Source) Render(root plan.Node) (fold.Native, error) {
+	p := &Printer{Source: s, aliases: map[string]int{}, collations: map[plan.ID]string{}}
+	b, err := p.block(root)
+	if err != nil {
+		return fold.Native{}, err
+	}
+	return p.selectText(b, root.Columns()).flatten(s.Dialect), nil
+}
+
+// Comparison judges a comparison of two values of one kind, by the dialect's
+// kinds and, for text, its binary collation.
+func Comparison(s *Source, c *plan.Call) *fold.Reason {
+	for _, a := range c.Args {
+		if a.Type().Kind == value.Text {
+			if _, _, r := s.Dialect.Binary(s, a, ""); r != nil {
+				return r
+			}
+		} else if r := s.kindReason(a.Type().Kind); r != nil {
+			return r
+		}
+	}
+	return nil
+}
+
+// Const returns the constant value of e, if it is one that is not NULL.
+func Const(e plan.Expr) (value.Value, bool) {
+	c, ok := e.(*plan.Const)
+	if !ok || c.Val.IsNull {
+		return value.Value{}, false
+	}
+	return c.Val, true
+}
+
+// IntBetween judges that argument i is a constant integer within bounds.
+func IntBetween(args []plan.Expr, i int, low, high int64) bool {
+	if i >= len(args) {
+		return true
+	}
+	v, ok := Const(args[i])
+	return ok && v.Int >= low && v.Int <= high
+}
+
+// ConstArguments judges that some arguments are constants within bounds.
+func ConstArguments(product, what string, low, high int64, positions ...int) func(*Source, *plan.Call) *fold.Reason {
+	return func(s *Source, c *plan.Call) *fold.Reason {
+		for _, i := range positions {
+			if !IntBetween(c.Args, i, low, high) {
+				return Reasonf("function-differs", "Use constants that are not negative.", "%s treats %s differently unless its numbers are constants in the usual range.", product, what)
+			}
+		}
+		return nil
+	}
+}

@@ -1,0 +1,216 @@
+package sqldb
+
+import (
+	"fmt"
+	"strings"
+
+	"rovik/core/plan"
+	"rovik/core/value"
+)
+
+// Printer writes one statement.
+type Printer struct {
+	Source  *Source
+	aliases map[string]int
+	cols    map[plan.ID]Rope
+	// collations are those of the plain text columns that are scanned.
+	collations map[plan.ID]string
+}
+
+// SameCollation tells whether the text columns among operands, beside
+// constants, compare by one collation of their own. Expressions may not.
+func (p *Printer) SameCollation(operands []plan.Expr) bool {
+	name := ""
+	for _, e := range operands {
+		switch e := e.(type) {
+		case *plan.Const:
+		case *plan.Col:
+			c, ok := p.collations[e.ID]
+			if !ok || name != "" && c != name {
+				return false
+			}
+			name = c
+		default:
+			return false
+		}
+	}
+	return true
+}
+
+// Expr writes an expression over the columns of the block at hand.
+func (p *Printer) Expr(e plan.Expr) Rope {
+	switch e := e.(type) {
+	case *plan.Col:
+		r, ok := p.cols[e.ID]
+		if !ok {
+			panic(fmt.Sprintf("sqldb: column %s#%d is not in reach of its statement", e.Name, e.ID))
+		}
+		return r
+	case *plan.Const:
+		return p.constant(e)
+	case *plan.Cast:
+		w, _ := p.Source.Dialect.Cast(p.Source, e)
+		return w(p, e)
+	case *plan.Case:
+		out := Text("CASE")
+		for _, w := range e.Whens {
+			out = out.Add(Text(" WHEN "), p.Expr(w.Cond), Text(" THEN "), p.Expr(w.Result))
+		}
+		return out.Add(Text(" ELSE "), p.Expr(e.Else), Text(" END"))
+	case *plan.Call:
+		return p.Source.Dialect.Calls[e.Op].Write(p, e)
+	}
+	panic(fmt.Sprintf("sqldb: no way to write %T", e))
+}
+
+// constant writes a constant as a parameter; NULL and truth values, which
+// carry nothing that could be taken for SQL, stand in the text.
+func (p *Printer) constant(e *plan.Const) Rope {
+	switch {
+	case e.Val.IsNull:
+		return Text("NULL")
+	case e.Val.Kind == value.Bool:
+		return Text(strings.ToUpper(value.FormatBool(e.Val.Int != 0)))
+	}
+	return Param(e.Val)
+}
+
+// Exprs writes expressions.
+func (p *Printer) Exprs(exprs []plan.Expr) []Rope {
+	out := make([]Rope, len(exprs))
+	for i, e := range exprs {
+		out[i] = p.Expr(e)
+	}
+	return out
+}
+
+// Operand writes an expression as an operand, in parentheses where it is not
+// plainly one.
+func (p *Printer) Operand(e plan.Expr) Rope {
+	r := p.Expr(e)
+	if c, ok := e.(*plan.Call); ok && (infixOps[c.Op] || strings.HasPrefix(c.Op, "is ") || c.Op == "not" || c.Op == "in" || c.Op == "neg") {
+		return Text("(").Add(r, Text(")"))
+	}
+	if c, ok := Const(e); ok && (c.Int < 0 || c.Float < 0 || c.Dec.Sign() < 0) {
+		return Text("(").Add(r, Text(")"))
+	}
+	return r
+}
+
+var infixOps = map[string]bool{"and": true, "or": true, "+": true, "-": true, "*": true, "/": true, "%": true, "||": true,
+	"=": true, "<>": true, "<": true, "<=": true, ">": true, ">=": true, "like": true, "ilike": true,
+	"is distinct from": true, "is not distinct from": true}
+
+// Compared writes an operand of a comparison, a group or a sort: text so that
+// it compares by code point, other kinds as they are. Widening casts between
+// numbers change no comparison and are left out.
+func (p *Printer) Compared(e plan.Expr) Rope {
+	if c, ok := e.(*plan.Cast); ok && c.Arg.Type().Kind.IsInteger() && (c.Typ.Kind.IsInteger() || c.Typ.Kind == value.Numeric) {
+		if _, widening := value.ImplicitSteps(c.Arg.Type().Kind, c.Typ.Kind); widening {
+			return p.Compared(c.Arg)
+		}
+	}
+	r := p.Operand(e)
+	if e.Type().Kind != value.Text {
+		return r
+	}
+	if _, ok := e.(*plan.Const); ok {
+		return r
+	}
+	before, after, _ := p.Source.Dialect.Binary(p.Source, e, "")
+	return Text(before).Add(r, Text(after))
+}
+
+// Call writes name(args).
+func Call(name string) Writer {
+	return func(p *Printer, e plan.Expr) Rope {
+		return Text(name+"(").Add(Join(p.Exprs(plan.Children(e)), ", "), Text(")"))
+	}
+}
+
+// Infix writes a op b …
+func Infix(sign string) Writer {
+	return func(p *Printer, e plan.Expr) Rope {
+		var parts []Rope
+		for _, a := range plan.Children(e) {
+			parts = append(parts, p.Operand(a))
+		}
+		return Join(parts, " "+sign+" ")
+	}
+}
+
+// Compare writes a comparison.
+func Compare(sign string) Writer {
+	return func(p *Printer, e plan.Expr) Rope {
+		parts := plan.Children(e)
+		return p.Compared(parts[0]).Add(Text(" "+sign+" "), p.Compared(parts[1]))
+	}
+}
+
+// Suffix writes x word.
+func Suffix(word string) Writer {
+	return func(p *Printer, e plan.Expr) Rope { return p.Operand(plan.Children(e)[0]).Add(Text(" " + word)) }
+}
+
+// Prefix writes word x.
+func Prefix(word string) Writer {
+	return func(p *Printer, e plan.Expr) Rope { return Text(word).Add(p.Operand(plan.Children(e)[0])) }
+}
+
+// In writes membership in a list.
+func In(p *Printer, e plan.Expr) Rope {
+	parts := plan.Children(e)
+	var list []Rope
+	for _, x := range parts[1:] {
+		list = append(list, p.Expr(x))
+	}
+	return p.Compared(parts[0]).Add(Text(" IN ("), Join(list, ", "), Text(")"))
+}
+
+// Bare writes a cast's argument alone, where the database needs no word for it.
+func Bare(p *Printer, e plan.Expr) Rope { return p.Expr(plan.Children(e)[0]) }
+
+// CastAs writes CAST(x AS name).
+func CastAs(name string) Writer {
+	return func(p *Printer, e plan.Expr) Rope {
+		return Text("CAST(").Add(p.Expr(plan.Children(e)[0]), Text(" AS "+name+")"))
+	}
+}
+
+// Template writes its arguments into a pattern: %1 is the first argument.
+func Template(pattern string) Writer {
+	return func(p *Printer, e plan.Expr) Rope {
+		args := plan.Children(e)
+		var out Rope
+		rest := pattern
+		for {
+			before, after, found := strings.Cut(rest, "%")
+			out = out.Add(Text(before))
+			if !found {
+				return out
+			}
+			out = out.Add(p.Operand(args[after[0]-'1']))
+			rest = after[1:]
+		}
+	}
+}
+
+// Common returns the rules that every SQL database shares.
+func Common() map[string]Rule {
+	rules := map[string]Rule{
+		"and":         {Write: Infix("AND")},
+		"or":          {Write: Infix("OR")},
+		"not":         {Write: Prefix("NOT ")},
+		"is null":     {Write: Suffix("IS NULL")},
+		"is not null": {Write: Suffix("IS NOT NULL")},
+		"coalesce":    {Write: Call("COALESCE")},
+		"in":          {Judge: Comparison, Write: In},
+	}
+	for _, w := range []string{"is true", "is not true", "is false", "is not false"} {
+		rules[w] = Rule{Write: Suffix(strings.ToUpper(w))}
+	}
+	for _, sign := range []string{"=", "<>", "<", "<=", ">", ">="} {
+		rules[sign] = Rule{Judge: Comparison, Write: Compare(sign)}
+	}
+	return rules
+}

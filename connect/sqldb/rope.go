@@ -1,0 +1,101 @@
+package sqldb
+
+import (
+	"strings"
+
+	"rovik/core/fold"
+	"rovik/core/plan"
+	"rovik/core/value"
+)
+
+// Rope is SQL text under construction: text, parameters that have no number
+// yet, and marks that say which part does which piece's work.
+// Its methods leave the receiver as it is.
+type Rope []strand
+
+type strand struct {
+	text  string
+	param *value.Value
+	mark  *mark
+	open  bool
+}
+
+type mark struct {
+	kind fold.Kind
+	org  plan.Origin
+}
+
+// Text makes a rope of SQL text.
+func Text(s string) Rope { return Rope{{text: s}} }
+
+// Add returns r followed by parts.
+func (r Rope) Add(parts ...Rope) Rope {
+	out := r[:len(r):len(r)]
+	for _, p := range parts {
+		out = append(out, p...)
+	}
+	return out
+}
+
+// Join puts ropes together with a separator.
+func Join(ropes []Rope, sep string) Rope {
+	var out Rope
+	for i, r := range ropes {
+		if i > 0 {
+			out = append(out, strand{text: sep})
+		}
+		out = append(out, r...)
+	}
+	return out
+}
+
+// Param makes a rope of a parameter.
+func Param(v value.Value) Rope { return Rope{{param: &v}} }
+
+// marked says that r does the work of a piece.
+func marked(k fold.Kind, o plan.Origin, r Rope) Rope {
+	if !o.Known() {
+		return r
+	}
+	m := &mark{k, o}
+	return Rope{{mark: m, open: true}}.Add(r, Rope{{mark: m}})
+}
+
+// flatten writes the text, numbers the parameters and finds where the marks
+// came to lie.
+func (r Rope) flatten(d *Dialect) fold.Native {
+	var b strings.Builder
+	n := fold.Native{Language: "sql"}
+	open := map[*mark][]int{}
+	for _, s := range r {
+		switch {
+		case s.param != nil:
+			i := parameter(&n, *s.param, d.SharedParameters)
+			b.WriteString(d.Placeholder(i+1, *s.param))
+		case s.mark != nil && s.open:
+			open[s.mark] = append(open[s.mark], b.Len())
+		case s.mark != nil:
+			starts := open[s.mark]
+			last := len(starts) - 1
+			n.Marks = append(n.Marks, fold.Mark{Kind: s.mark.kind, Origin: s.mark.org, Start: starts[last], End: b.Len()})
+			open[s.mark] = starts[:last]
+		default:
+			b.WriteString(s.text)
+		}
+	}
+	n.Text = b.String()
+	return n
+}
+
+// parameter returns the position of a value in the statement's parameters.
+func parameter(n *fold.Native, v value.Value, shared bool) int {
+	if shared {
+		for i, p := range n.Parameters {
+			if p.Kind == v.Kind && p.String() == v.String() {
+				return i
+			}
+		}
+	}
+	n.Parameters = append(n.Parameters, v)
+	return len(n.Parameters) - 1
+}

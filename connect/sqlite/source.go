@@ -1,0 +1,302 @@
+// Package sqlite connects SQLite files.
+package sqlite
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"net/url"
+	"os"
+	"regexp"
+	"sort"
+	"strings"
+
+	_ "modernc.org/sqlite" // the database/sql driver
+
+	"rovik/connect"
+	"rovik/connect/sqldb"
+	"rovik/core/catalog"
+	"rovik/core/exec"
+	"rovik/core/fold"
+	"rovik/core/value"
+)
+
+// Source is a connected SQLite file.
+type Source struct {
+	name string
+	cfg  connect.Config
+	db   *sql.DB
+}
+
+// New prepares a source; the file is opened when first used, for reading only.
+func New(name string, cfg connect.Config) (*Source, error) {
+	dsn := url.URL{Scheme: "file", Opaque: (&url.URL{Path: cfg.Path}).EscapedPath(), RawQuery: "mode=ro&_pragma=query_only(1)&_pragma=busy_timeout(5000)"}
+	db, err := sql.Open("sqlite", dsn.String())
+	if err != nil {
+		return nil, fmt.Errorf("preparing %s: %w", name, err)
+	}
+	db.SetMaxOpenConns(4)
+	return &Source{name: name, cfg: cfg, db: db}, nil
+}
+
+// Close closes the file.
+func (s *Source) Close() { _ = s.db.Close() }
+
+// Folding judges plans; see connect.Source.
+func (s *Source) Folding(found *catalog.Source) fold.Source {
+	return &sqldb.Source{Dialect: dialect, Catalog: found}
+}
+
+func (s *Source) explain(err error) error {
+	if err == nil || errors.Is(err, context.Canceled) {
+		return err
+	}
+	var ve *value.Error
+	if errors.As(err, &ve) {
+		e := *ve
+		e.Message = s.name + ": " + e.Message
+		return &e
+	}
+	return value.Errorf(value.CodeSource, "%s (SQLite) says: %s", s.name, err).WithHint("check that %s is a SQLite database", s.cfg.Path)
+}
+
+// present fails where the file is not there, which the driver would report as
+// an error without a name.
+func (s *Source) present() error {
+	info, err := os.Stat(s.cfg.Path)
+	if err != nil || info.IsDir() {
+		return value.Errorf(value.CodeSource, "%s: there is no SQLite file at %s", s.name, s.cfg.Path).WithHint("check the path")
+	}
+	return nil
+}
+
+// Open starts a statement; see connect.Source.
+func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exec.Reader, error) {
+	if err := s.present(); err != nil {
+		return nil, err
+	}
+	rows, err := s.db.QueryContext(ctx, text, sqldb.Arguments(st)...)
+	if err != nil {
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		return nil, s.explain(err)
+	}
+	return sqldb.NewRows(rows, st, s.explain, func() error { return nil }), nil
+}
+
+func (s *Source) query(ctx context.Context, text string, scan func(*sql.Rows) error) error {
+	rows, err := s.db.QueryContext(ctx, text)
+	if err != nil {
+		return s.explain(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		if err := scan(rows); err != nil {
+			return fmt.Errorf("reading the catalogue of %s: %w", s.name, err)
+		}
+	}
+	return s.explain(rows.Err())
+}
+
+// Discover reads the schema and the types that values really have; see
+// connect.Source.
+func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
+	if err := s.present(); err != nil {
+		return nil, err
+	}
+	found := &catalog.Source{Name: s.name, Kind: "sqlite", Quirks: map[string]catalog.Quirk{}}
+	err := s.query(ctx, `SELECT name FROM sqlite_schema WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite\_%' ESCAPE '\' ORDER BY name`, func(r *sql.Rows) error {
+		t := &catalog.Table{Source: s.name}
+		found.Tables = append(found.Tables, t)
+		return r.Scan(&t.Name)
+	})
+	if err != nil {
+		return nil, err
+	}
+	for _, t := range found.Tables {
+		if err := s.describe(ctx, t); err != nil {
+			return nil, err
+		}
+	}
+	if err := s.query(ctx, "SELECT sqlite_version()", func(r *sql.Rows) error { return r.Scan(&found.Version) }); err != nil {
+		return nil, err
+	}
+	return found, sqldb.Measure(found, probes, func(text string) (out string, err error) {
+		var v sql.NullString
+		err = s.query(ctx, text, func(r *sql.Rows) error { return r.Scan(&v) })
+		if !v.Valid {
+			return "NULL", err
+		}
+		return v.String, err
+	})
+}
+
+func (s *Source) describe(ctx context.Context, t *catalog.Table) error {
+	quoted := dialect.Quote(t.Name)
+	primary := map[int]string{}
+	err := s.query(ctx, "SELECT name, type, \"notnull\", pk FROM pragma_table_info("+literal(t.Name)+") ORDER BY cid", func(r *sql.Rows) error {
+		var c catalog.Column
+		var notNull bool
+		var pk int
+		if err := r.Scan(&c.Name, &c.Native, &notNull, &pk); err != nil {
+			return err
+		}
+		c.Nullable = !notNull && pk == 0
+		if pk > 0 {
+			primary[pk] = c.Name
+		}
+		t.Columns = append(t.Columns, c)
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	if len(primary) > 0 {
+		key := catalog.Key{Primary: true}
+		for i := 1; i <= len(primary); i++ {
+			key.Columns = append(key.Columns, primary[i])
+		}
+		t.Keys = append(t.Keys, key)
+	}
+	err = s.query(ctx, "SELECT group_concat(name, char(1)) FROM (SELECT l.name AS idx, i.name FROM pragma_index_list("+literal(t.Name)+") l, pragma_index_info(l.name) i WHERE l.\"unique\" AND NOT l.partial AND l.origin <> 'pk' ORDER BY l.seq, i.seqno) GROUP BY idx", func(r *sql.Rows) error {
+		var cols sql.NullString
+		if err := r.Scan(&cols); err != nil || !cols.Valid {
+			return err
+		}
+		t.Keys = append(t.Keys, catalog.Key{Columns: strings.Split(cols.String, "\x01")})
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	err = s.query(ctx, "SELECT \"table\", group_concat(\"from\", char(1)), group_concat(coalesce(\"to\", \"from\"), char(1)) FROM pragma_foreign_key_list("+literal(t.Name)+") GROUP BY id, \"table\" ORDER BY id", func(r *sql.Rows) error {
+		var to, cols, refs string
+		if err := r.Scan(&to, &cols, &refs); err != nil {
+			return err
+		}
+		t.ForeignKeys = append(t.ForeignKeys, catalog.ForeignKey{Columns: strings.Split(cols, "\x01"), Table: t.Source + "." + to, References: strings.Split(refs, "\x01")})
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return s.measure(ctx, t, quoted)
+}
+
+func literal(s string) string { return "'" + strings.ReplaceAll(s, "'", "''") + "'" }
+
+// storage classes, as typeof() names them.
+var classes = []string{"integer", "real", "text", "blob"}
+
+// measure counts rows and, for each column, values by storage class.
+func (s *Source) measure(ctx context.Context, t *catalog.Table, quoted string) error {
+	list := []string{"count(*)"}
+	for _, c := range t.Columns {
+		q := dialect.Quote(c.Name)
+		list = append(list, "count(DISTINCT "+q+")")
+		for _, class := range classes {
+			list = append(list, "coalesce(sum(typeof("+q+") = '"+class+"'), 0)")
+		}
+		list = append(list, fmt.Sprintf(fitting(c.Native), q))
+	}
+	var kept []catalog.Column
+	err := s.query(ctx, "SELECT "+strings.Join(list, ", ")+" FROM "+quoted, func(r *sql.Rows) error {
+		counts := make([]int64, len(list))
+		dest := make([]any, len(list))
+		for i := range counts {
+			dest[i] = &counts[i]
+		}
+		if err := r.Scan(dest...); err != nil {
+			return err
+		}
+		t.Rows = counts[0]
+		for i, c := range t.Columns {
+			n := counts[1+6*i : 7+6*i]
+			c.Distinct = n[0]
+			if t.Rows > 0 {
+				c.NullShare = 1 - float64(n[1]+n[2]+n[3]+n[4])/float64(t.Rows)
+			}
+			if typed(&c, n[1:]) {
+				kept = append(kept, c)
+			}
+		}
+		return nil
+	})
+	t.Columns = kept
+	return err
+}
+
+// decimalText is the declaration of a column that keeps exact decimals as
+// text, which SQLite's own NUMERIC would turn into doubles.
+var decimalText = regexp.MustCompile(`^DECIMAL_TEXT\((\d+),(\d+)\)$`)
+
+// fitting returns SQL that counts the values of a column which are of the type
+// that its declaration promises but SQLite does not have.
+func fitting(declared string) string {
+	switch strings.ToUpper(declared) {
+	case "DATE":
+		return "coalesce(sum(date(%[1]s) IS %[1]s), 0)"
+	case "TIMESTAMP", "TIMESTAMPTZ":
+		return "coalesce(sum(strftime('%%Y-%%m-%%d %%H:%%M:%%S', %[1]s) IS substr(%[1]s, 1, 19)), 0)"
+	case "BOOLEAN":
+		return "coalesce(sum(%[1]s IN (0, 1)), 0)"
+	}
+	return "0 * length('%[1]s')"
+}
+
+// typed gives a column the type that all its values have, or text where they
+// have several; an empty column has the type that it was declared with.
+// Columns that hold blobs are left out.
+func typed(c *catalog.Column, counts []int64) bool {
+	integers, reals, texts, blobs := counts[0], counts[1], counts[2], counts[3]
+	declared := strings.ToUpper(c.Native)
+	all := counts[4] > 0 && counts[4] == integers+reals+texts+blobs
+	decimal := decimalText.FindStringSubmatch(declared)
+	switch {
+	case blobs > 0:
+		return false
+	case all:
+		t, _ := value.ParseType(strings.ToLower(declared))
+		c.Type = t
+	case decimal != nil && integers+reals == 0:
+		c.Type, _ = value.ParseType("numeric(" + decimal[1] + "," + decimal[2] + ")")
+	case texts > 0 && integers+reals == 0:
+		c.Type = value.Of(value.Text)
+	case texts > 0:
+		c.Type, c.ReadAs = value.Of(value.Text), "TEXT"
+		var parts []string
+		for i, n := range counts[:3] {
+			if n > 0 {
+				parts = append(parts, fmt.Sprintf("%d %s", n, classes[i]))
+			}
+		}
+		sort.Strings(parts)
+		c.Note = "Declared " + c.Native + ", but its values are " + strings.Join(parts, ", ") + "; all are read as text."
+	case reals > 0:
+		c.Type = value.Of(value.Float8)
+		if integers > 0 {
+			c.ReadAs = "REAL"
+		}
+	case integers > 0 || strings.Contains(declared, "INT"):
+		c.Type = value.Of(value.Int8)
+	case strings.Contains(declared, "REAL") || strings.Contains(declared, "FLOA") || strings.Contains(declared, "DOUB"):
+		c.Type = value.Of(value.Float8)
+	default:
+		c.Type = value.Of(value.Text)
+	}
+	return true
+}
+
+var probes = []sqldb.Probe{
+	{Name: "text equality ignores case", SQL: "SELECT 'A' = 'a'", Meaning: "Comparisons name the collation BINARY, whatever a column's own is."},
+	{Name: quirkLike, SQL: "SELECT CASE WHEN 'A' LIKE 'a' AND NOT 'É' LIKE 'é' THEN 'ascii' WHEN 'A' LIKE 'a' THEN 'all letters' ELSE 'no' END", Meaning: "LIKE is written GLOB, which minds case; ILIKE folds while this is ascii."},
+	{Name: "types belong to values", SQL: "SELECT typeof(CAST('1' AS TEXT)) <> typeof(1)", Meaning: "Each column's values are counted by type; columns with several are read as text."},
+	{Name: "integer division truncates", SQL: "SELECT 7 / 2 = 3", Meaning: "Division is kept all the same: by zero it gives NULL."},
+	{Name: "division by zero", SQL: "SELECT 1 / 0", Meaning: "Where Rovik raises an error; division is kept."},
+	{Name: "bigint overflow", SQL: "SELECT typeof(9223372036854775807 + 1)", Meaning: "Arithmetic is kept: an overflow turns into an inexact real."},
+	{Name: "NULL sorts last", SQL: "SELECT coalesce(x, 'NULL') FROM (SELECT NULL AS x UNION ALL SELECT 'v') ORDER BY x LIMIT 1", Want: "v", Meaning: "Sorts say where NULLs go."},
+	{Name: "text cast to number", SQL: "SELECT CAST('abc' AS INTEGER)", Meaning: "Where Rovik raises an error; casts of text are kept."},
+	{Name: "session is read-only", SQL: "SELECT query_only FROM pragma_query_only", Meaning: "Rovik only reads."},
+}

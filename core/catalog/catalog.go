@@ -1,0 +1,245 @@
+// Package catalog describes what a query can name: sources with their tables,
+// columns, keys, statistics and quirks, and layers with their views. It is
+// plain data with lookups; a Catalog is a snapshot and does not change.
+package catalog
+
+import (
+	"sort"
+	"strings"
+
+	"rovik/core/value"
+)
+
+// Source is a connected external system, as it was last seen.
+type Source struct {
+	Name    string           `json:"name"`
+	Kind    string           `json:"kind"` // "postgresql", "mariadb", "sqlite"
+	Version string           `json:"version"`
+	Tables  []*Table         `json:"tables"`
+	Quirks  map[string]Quirk `json:"quirks"`
+}
+
+// Quirk is one measured fact of how a source behaves.
+type Quirk struct {
+	Value   string `json:"value"`   // "yes", "no", or what was measured
+	Meaning string `json:"meaning"` // one sentence on what it means for folding
+}
+
+// Is tells whether the quirk called name was measured to have value.
+func (s *Source) Is(name, value string) bool { return s.Quirks[name].Value == value }
+
+// Table is a table or view of a source.
+type Table struct {
+	Source      string       `json:"source"`
+	Schema      string       `json:"schema"` // empty where the source has one nameless schema
+	Name        string       `json:"name"`
+	Columns     []Column     `json:"columns"`
+	Keys        []Key        `json:"keys"` // primary and unique keys
+	ForeignKeys []ForeignKey `json:"foreignKeys"`
+	Rows        int64        `json:"rows"` // the source's own estimate, or a count where it is cheap
+}
+
+// Column is a column of a table. Native is its type in the source's words.
+type Column struct {
+	Name     string     `json:"name"`
+	Type     value.Type `json:"type"`
+	Native   string     `json:"native"`
+	Nullable bool       `json:"nullable"`
+	// Collation is the source's name for how the column's text compares;
+	// empty for other types.
+	Collation string `json:"collation,omitempty"`
+	// ReadAs says how the column has to be read to have Type exactly, in a
+	// word of its source kind; empty where it can be read as it is.
+	ReadAs string `json:"readAs,omitempty"`
+	// Note tells a person what came across differently, and why.
+	Note string `json:"note,omitempty"`
+	// Distinct estimates the number of different values; 0 where unknown.
+	Distinct int64 `json:"distinct,omitempty"`
+	// NullShare estimates the share of NULLs, from 0 to 1.
+	NullShare float64 `json:"nullShare,omitempty"`
+}
+
+// Key is a set of columns that no two rows share.
+type Key struct {
+	Columns []string `json:"columns"`
+	Primary bool     `json:"primary"`
+}
+
+// ForeignKey says that columns of this table hold keys of another.
+type ForeignKey struct {
+	Columns    []string `json:"columns"`
+	Table      string   `json:"table"`
+	References []string `json:"references"`
+}
+
+// Layer is an ordered group of views.
+type Layer struct {
+	Name        string `json:"name"`
+	Description string `json:"description"`
+}
+
+// View is a named query. Its full name is Layer.Name.
+type View struct {
+	Layer       string `json:"layer"`
+	Name        string `json:"name"`
+	SQL         string `json:"sql"`
+	Description string `json:"description"`
+}
+
+// FullName returns layer.view.
+func (v *View) FullName() string { return v.Layer + "." + v.Name }
+
+// FullName returns source.table, with the schema where the source has several.
+func (t *Table) FullName() string {
+	if t.Schema == "" {
+		return t.Source + "." + t.Name
+	}
+	return t.Source + "." + t.Schema + "." + t.Name
+}
+
+// Column returns the position of the column called name, or -1.
+func (t *Table) Column(name string) int {
+	for i := range t.Columns {
+		if t.Columns[i].Name == name {
+			return i
+		}
+	}
+	return -1
+}
+
+// Catalog is a snapshot of everything that can be named.
+type Catalog struct {
+	sources []*Source
+	layers  []Layer // lowest first
+	views   map[string]*View
+	tables  map[string]*Table // by every accepted spelling of the name
+	byName  map[string]*Source
+	rank    map[string]int
+}
+
+// New makes a catalog. Layers come lowest first.
+func New(sources []*Source, layers []Layer, views []*View) *Catalog {
+	c := &Catalog{sources: sources, layers: layers, views: map[string]*View{},
+		tables: map[string]*Table{}, byName: map[string]*Source{}, rank: map[string]int{}}
+	for _, s := range sources {
+		c.byName[s.Name] = s
+		schemas := map[string]bool{}
+		for _, t := range s.Tables {
+			schemas[t.Schema] = true
+		}
+		for _, t := range s.Tables {
+			c.tables[t.FullName()] = t
+			if len(schemas) == 1 {
+				c.tables[s.Name+"."+t.Name] = t
+			}
+		}
+	}
+	for i, l := range layers {
+		c.rank[l.Name] = i
+	}
+	for _, v := range views {
+		c.views[v.FullName()] = v
+	}
+	return c
+}
+
+// Sources returns the sources in their order.
+func (c *Catalog) Sources() []*Source { return c.sources }
+
+// Source returns the source called name, or nil.
+func (c *Catalog) Source(name string) *Source { return c.byName[name] }
+
+// Layers returns the layers, lowest first.
+func (c *Catalog) Layers() []Layer { return c.layers }
+
+// Rank returns a layer's height, 0 for the lowest, and whether it exists.
+func (c *Catalog) Rank(layer string) (int, bool) {
+	r, ok := c.rank[layer]
+	return r, ok
+}
+
+// View returns the view called layer.name, or nil.
+func (c *Catalog) View(fullName string) *View { return c.views[fullName] }
+
+// Views returns all views by layer and name.
+func (c *Catalog) Views() []*View {
+	out := make([]*View, 0, len(c.views))
+	for _, v := range c.views {
+		out = append(out, v)
+	}
+	sort.Slice(out, func(i, j int) bool {
+		if a, b := c.rank[out[i].Layer], c.rank[out[j].Layer]; a != b {
+			return a < b
+		}
+		return out[i].FullName() < out[j].FullName()
+	})
+	return out
+}
+
+// Table returns the table that the dotted name means, or nil.
+func (c *Catalog) Table(dotted string) *Table { return c.tables[dotted] }
+
+// WithView returns a catalog in which v is added or replaced.
+func (c *Catalog) WithView(v *View) *Catalog {
+	n := *c
+	n.views = make(map[string]*View, len(c.views)+1)
+	for k, old := range c.views {
+		n.views[k] = old
+	}
+	n.views[v.FullName()] = v
+	return &n
+}
+
+// RelationNames returns every name that can stand in FROM.
+func (c *Catalog) RelationNames() []string {
+	names := make([]string, 0, len(c.views)+len(c.tables))
+	for n := range c.views {
+		names = append(names, n)
+	}
+	for n := range c.tables {
+		names = append(names, n)
+	}
+	sort.Strings(names)
+	return names
+}
+
+// Nearest returns the candidate with the least edit distance to name, letter
+// case aside, or "" where none is near enough to be a slip. A dotted candidate
+// also counts by its last part.
+func Nearest(name string, candidates []string) string {
+	best, bestDistance := "", max(1, len(name)/3)+1
+	for _, c := range candidates {
+		d := editDistance(strings.ToLower(name), strings.ToLower(c))
+		if i := strings.LastIndexByte(c, '.'); i >= 0 && !strings.Contains(name, ".") {
+			d = min(d, editDistance(strings.ToLower(name), strings.ToLower(c[i+1:])))
+		}
+		if d < bestDistance {
+			best, bestDistance = c, d
+		}
+	}
+	return best
+}
+
+// editDistance is Levenshtein's distance with neighbours swapped counting one
+// (optimal string alignment).
+func editDistance(a, b string) int {
+	prev2, prev, cur := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
+	for j := range prev {
+		prev[j] = j
+	}
+	for i := 1; i <= len(a); i++ {
+		cur[0] = i
+		for j := 1; j <= len(b); j++ {
+			cost := 1
+			if a[i-1] == b[j-1] {
+				cost = 0
+			}
+			cur[j] = min(prev[j]+1, cur[j-1]+1, prev[j-1]+cost)
+			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
+				cur[j] = min(cur[j], prev2[j-2]+1)
+			}
+		}
+		prev2, prev, cur = prev, cur, prev2
+	}
+	return prev[len(b)]
+}

@@ -1,0 +1,237 @@
+package exec
+
+import (
+	"fmt"
+
+	"rovik/core/fold"
+	"rovik/core/plan"
+	"rovik/core/value"
+)
+
+// Report is the explanation of a query and, after a run, what it did. Its JSON
+// form is what explain prints and what the page draws. Rows, bytes and times
+// are nil until measured; times are in milliseconds.
+type Report struct {
+	Columns           []ReportColumn    `json:"columns"`
+	Pieces            []ReportPiece     `json:"pieces"`
+	Statements        []ReportStatement `json:"statements"`
+	Operators         []ReportOperator  `json:"operators"`
+	PlanMilliseconds  float64           `json:"planMilliseconds"`
+	TotalMilliseconds *float64          `json:"totalMilliseconds,omitempty"`
+	RowsCrossed       *int64            `json:"rowsCrossed,omitempty"`
+	BytesCrossed      *int64            `json:"bytesCrossed,omitempty"`
+	RowsReturned      *int64            `json:"rowsReturned,omitempty"`
+}
+
+// ReportColumn is a result column.
+type ReportColumn struct {
+	Name string `json:"name"`
+	Type string `json:"type"`
+}
+
+// ReportPiece is a piece with its verdict. Span counts bytes in the text of
+// View, or of the query where View is empty; Native counts bytes in the text
+// of Statement.
+type ReportPiece struct {
+	ID        string       `json:"id"`
+	Kind      fold.Kind    `json:"kind"`
+	Text      string       `json:"text"`
+	View      string       `json:"view"`
+	Span      [2]int       `json:"span"`
+	Verdict   fold.Verdict `json:"verdict"`
+	Source    string       `json:"source"`
+	Statement string       `json:"statement"`
+	Reason    *fold.Reason `json:"reason,omitempty"`
+	Native    [][2]int     `json:"native"`
+}
+
+// ReportStatement is a native statement.
+type ReportStatement struct {
+	ID            string   `json:"id"`
+	Source        string   `json:"source"`
+	Language      string   `json:"language"`
+	Text          string   `json:"text"`
+	Parameters    []string `json:"parameters"`
+	EstimatedRows int64    `json:"estimatedRows"`
+	Rows          *int64   `json:"rows,omitempty"`
+	Bytes         *int64   `json:"bytes,omitempty"`
+	Milliseconds  *float64 `json:"milliseconds,omitempty"`
+	ShippedKeys   int      `json:"shippedKeys"`
+}
+
+// ReportOperator is an operator that Rovik runs. Inputs are operators (n2) or
+// statements (s1).
+type ReportOperator struct {
+	ID            string   `json:"id"`
+	Kind          string   `json:"kind"`
+	Label         string   `json:"label"`
+	Inputs        []string `json:"inputs"`
+	Pieces        []string `json:"pieces"`
+	EstimatedRows int64    `json:"estimatedRows"`
+	Rows          *int64   `json:"rows,omitempty"`
+	Milliseconds  *float64 `json:"milliseconds,omitempty"`
+}
+
+// Explain reports a compiled query that has not run.
+func Explain(c *fold.Compiled, planMilliseconds float64) *Report {
+	r := &Report{PlanMilliseconds: planMilliseconds, Columns: []ReportColumn{}, Pieces: []ReportPiece{},
+		Statements: []ReportStatement{}, Operators: []ReportOperator{}}
+	for _, col := range c.Root.Columns() {
+		r.Columns = append(r.Columns, ReportColumn{col.Name, col.Type.String()})
+	}
+	for _, p := range c.Pieces {
+		out := ReportPiece{ID: p.ID, Kind: p.Kind, Text: p.Text, View: p.Origin.View, Span: [2]int{p.Origin.Start, p.Origin.End},
+			Verdict: p.Verdict, Source: p.Source, Reason: p.Reason, Native: p.Native}
+		if p.Statement > 0 {
+			out.Statement = statementID(p.Statement)
+		}
+		if out.Native == nil {
+			out.Native = [][2]int{}
+		}
+		r.Pieces = append(r.Pieces, out)
+	}
+	for _, s := range c.Statements {
+		out := ReportStatement{ID: statementID(s.Number), Source: s.Source, Language: s.Language, Text: s.Text,
+			Parameters: []string{}, EstimatedRows: int64(s.Rows + 0.5)}
+		for _, p := range s.Parameters {
+			out.Parameters = append(out.Parameters, p.String())
+		}
+		r.Statements = append(r.Statements, out)
+	}
+	b := &operatorLister{report: r, compiled: c, estimate: plan.NewEstimator(c.Root)}
+	b.list(c.Root)
+	return r
+}
+
+func statementID(n int) string { return fmt.Sprintf("s%d", n) }
+
+// operatorLister numbers the operators above the waterline, top first. number
+// does the same for a run, so that both agree.
+type operatorLister struct {
+	report   *Report
+	compiled *fold.Compiled
+	estimate *plan.Estimator
+}
+
+func (b *operatorLister) list(n plan.Node) string {
+	if r, ok := n.(*plan.Remote); ok {
+		return statementID(r.Statement)
+	}
+	i := len(b.report.Operators)
+	b.report.Operators = append(b.report.Operators, ReportOperator{
+		ID: fmt.Sprintf("n%d", i+1), Kind: operatorKind(n), Label: operatorLabel(n),
+		Pieces: b.piecesOf(n), EstimatedRows: int64(b.estimate.Rows(n) + 0.5),
+	})
+	inputs := []string{}
+	for _, in := range n.Inputs() {
+		inputs = append(inputs, b.list(in))
+	}
+	b.report.Operators[i].Inputs = inputs
+	return b.report.Operators[i].ID
+}
+
+func operatorKind(n plan.Node) string {
+	switch n.(type) {
+	case *plan.Filter:
+		return "filter"
+	case *plan.Project:
+		return "compute"
+	case *plan.Join:
+		return "join"
+	case *plan.Aggregate:
+		return "aggregate"
+	case *plan.Distinct:
+		return "distinct"
+	case *plan.Sort:
+		return "sort"
+	case *plan.Limit:
+		return "limit"
+	case *plan.Union:
+		return "union"
+	}
+	return "values"
+}
+
+// operatorLabel says what an operator does in a few words.
+func operatorLabel(n plan.Node) string {
+	switch n := n.(type) {
+	case *plan.Join:
+		how := "hash join"
+		if l, _, ok := equiKeys(n); !ok || len(l) == 0 {
+			how = "nested loop"
+		}
+		if n.Kind == plan.LeftJoin {
+			how = "left " + how
+		}
+		return how
+	case *plan.Filter:
+		return "recheck or filter"
+	case *plan.Project:
+		computed := 0
+		for _, it := range n.Items {
+			if _, ok := it.Expr.(*plan.Col); !ok {
+				computed++
+			}
+		}
+		if computed == 0 {
+			return "name columns"
+		}
+		return fmt.Sprintf("compute %d of %d columns", computed, len(n.Items))
+	case *plan.Aggregate:
+		return fmt.Sprintf("group by %d", len(n.Groups))
+	}
+	return plan.Label(n)
+}
+
+// piecesOf returns the pieces whose work the operator does.
+func (b *operatorLister) piecesOf(n plan.Node) []string {
+	type place struct {
+		kind fold.Kind
+		org  plan.Origin
+	}
+	does := map[place]bool{}
+	switch n := n.(type) {
+	case *plan.Filter:
+		for _, c := range n.Conds {
+			does[place{fold.KindFilter, c.Origin()}] = true
+			does[place{fold.KindJoin, c.Origin()}] = true
+		}
+	case *plan.Project:
+		for _, it := range n.Items {
+			does[place{fold.KindExpression, it.Expr.Origin()}] = true
+		}
+	case *plan.Join:
+		does[place{fold.KindJoin, n.Org}] = true
+		for _, c := range n.On {
+			does[place{fold.KindFilter, c.Origin()}] = true
+		}
+	case *plan.Aggregate:
+		does[place{fold.KindAggregate, n.Org}] = true
+		for _, a := range n.Aggs {
+			does[place{fold.KindAggregate, a.Org}] = true
+		}
+	case *plan.Distinct:
+		does[place{fold.KindDistinct, n.Org}] = true
+	case *plan.Sort:
+		does[place{fold.KindSort, n.Org}] = true
+	case *plan.Limit:
+		does[place{fold.KindLimit, n.Org}] = true
+	case *plan.Union:
+		does[place{fold.KindSet, n.Org}] = true
+	}
+	ids := []string{}
+	for _, p := range b.compiled.Pieces {
+		if p.Verdict != fold.Folded && does[place{p.Kind, p.Origin}] {
+			ids = append(ids, p.ID)
+		}
+	}
+	return ids
+}
+
+func kindsOf(cols []plan.Column) []value.Kind {
+	out := make([]value.Kind, len(cols))
+	for i, c := range cols {
+		out[i] = c.Type.Kind
+	}
+	return out
+}

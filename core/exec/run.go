@@ -1,0 +1,357 @@
+// Package exec runs compiled queries: streaming operators over Arrow batches,
+// with every source read at the same time.
+package exec
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"rovik/core/fold"
+	"rovik/core/kernel"
+	"rovik/core/plan"
+	"rovik/core/value"
+)
+
+// BatchRows is how many rows operators aim to put into a batch.
+const BatchRows = 8192
+
+// DefaultMemory is the budget, in bytes, for what a run's joins, sorts and
+// groups hold.
+const DefaultMemory = 2 << 30
+
+// Reader gives the rows of a native statement. Next returns io.EOF at the end.
+// Its batches have the statement's columns, by their kinds.
+type Reader interface {
+	Next(ctx context.Context) (kernel.Batch, error)
+	Close() error
+}
+
+// Connector opens native statements. text is the statement with the run's
+// comment in front.
+type Connector interface {
+	Open(ctx context.Context, s *fold.Statement, text string) (Reader, error)
+}
+
+// Options of a run.
+type Options struct {
+	ID     string // names the run in the comment of its statements
+	Memory int64  // bytes; 0 means DefaultMemory
+	// Planned is how long planning took, for the report.
+	Planned time.Duration
+}
+
+// Comment returns what every native statement of a run starts with.
+func Comment(runID string) string { return "/* Rovik run " + runID + " */ " }
+
+// Run is a running query. Next is for one goroutine; Report and Stop are for
+// any.
+type Run struct {
+	Columns []plan.Column
+
+	compiled *fold.Compiled
+	planned  time.Duration
+	began    time.Time
+	ctx      context.Context
+	cancel   context.CancelCauseFunc
+	root     operator
+	stmts    []*counters
+	ops      []*counters
+	returned atomic.Int64
+	ended    atomic.Int64 // nanoseconds since began; 0 while running
+	readers  sync.WaitGroup
+	budget   *budget
+}
+
+// counters measure a statement or an operator.
+type counters struct{ rows, bytes, nanos atomic.Int64 }
+
+// Start opens all statements at once and returns the run, from which the
+// caller takes batches with Next until io.EOF, and which it must Close.
+func Start(ctx context.Context, c *fold.Compiled, conn Connector, opts Options) (*Run, error) {
+	if opts.Memory == 0 {
+		opts.Memory = DefaultMemory
+	}
+	r := &Run{Columns: c.Root.Columns(), compiled: c, planned: opts.Planned, began: time.Now(), budget: &budget{limit: opts.Memory}}
+	r.ctx, r.cancel = context.WithCancelCause(ctx)
+	b := &builder{run: r, conn: conn, comment: Comment(opts.ID), estimate: plan.NewEstimator(c.Root)}
+	for range c.Statements {
+		r.stmts = append(r.stmts, &counters{})
+	}
+	root, err := b.build(c.Root)
+	if err != nil {
+		r.cancel(err)
+		r.readers.Wait()
+		return nil, err
+	}
+	r.root = root
+	return r, nil
+}
+
+// Stopped is the cause of a run's end that a person asked for.
+var Stopped = value.Errorf(value.CodeCancelled, "the run was stopped")
+
+// Stop ends the run; Next then returns Stopped.
+func (r *Run) Stop() { r.cancel(Stopped) }
+
+// Next returns the next rows, or io.EOF.
+func (r *Run) Next() (kernel.Batch, error) {
+	b, err := r.root.next(r.ctx)
+	switch {
+	case err == nil:
+		r.returned.Add(int64(b.Len))
+		return b, nil
+	case errors.Is(err, io.EOF):
+		r.end()
+		return kernel.Batch{}, io.EOF
+	}
+	if cause := context.Cause(r.ctx); cause != nil {
+		err = cause
+	}
+	if errors.Is(err, context.DeadlineExceeded) {
+		err = value.Errorf(value.CodeCancelled, "the run reached its time limit").WithHint("narrow the query, or raise the limit")
+	} else if errors.Is(err, context.Canceled) {
+		err = Stopped
+	}
+	r.end()
+	return kernel.Batch{}, err
+}
+
+func (r *Run) end() { r.ended.CompareAndSwap(0, int64(time.Since(r.began))) }
+
+// Close ends the run, whatever is still open, and waits for its sources.
+func (r *Run) Close() {
+	r.end()
+	r.cancel(Stopped)
+	r.readers.Wait()
+}
+
+// Report returns what the run has done so far.
+func (r *Run) Report() *Report {
+	rep := Explain(r.compiled, millis(int64(r.planned)))
+	var rows, bytes int64
+	for i, c := range r.stmts {
+		n, by, ms := c.rows.Load(), c.bytes.Load(), millis(c.nanos.Load())
+		rep.Statements[i].Rows, rep.Statements[i].Bytes, rep.Statements[i].Milliseconds = &n, &by, &ms
+		rows, bytes = rows+n, bytes+by
+	}
+	for i, c := range r.ops {
+		n, ms := c.rows.Load(), millis(c.nanos.Load())
+		rep.Operators[i].Rows, rep.Operators[i].Milliseconds = &n, &ms
+	}
+	total := r.ended.Load()
+	if total == 0 {
+		total = int64(time.Since(r.began))
+	}
+	ms := millis(total + int64(r.planned))
+	returned := r.returned.Load()
+	rep.TotalMilliseconds, rep.RowsCrossed, rep.BytesCrossed, rep.RowsReturned = &ms, &rows, &bytes, &returned
+	return rep
+}
+
+func millis(nanos int64) float64 { return float64(nanos/1000) / 1000 }
+
+// budget counts the memory that operators hold.
+type budget struct {
+	limit int64
+	used  atomic.Int64
+}
+
+func (b *budget) take(n int64, what string) error {
+	if b.used.Add(n) > b.limit {
+		return value.Errorf(value.CodeMemory, "the run's %s needs more than its %d MiB of memory", what, b.limit>>20).
+			WithHint("filter earlier, or take fewer columns")
+	}
+	return nil
+}
+
+// operator gives batches until io.EOF.
+type operator interface {
+	next(ctx context.Context) (kernel.Batch, error)
+}
+
+// measured counts what an operator gives and how long it and its inputs take.
+type measured struct {
+	operator
+	c *counters
+}
+
+func (m measured) next(ctx context.Context) (kernel.Batch, error) {
+	began := time.Now()
+	b, err := m.operator.next(ctx)
+	m.c.nanos.Add(int64(time.Since(began)))
+	if err == nil {
+		m.c.rows.Add(int64(b.Len))
+	}
+	return b, err
+}
+
+// builder makes operators of plan nodes, numbering them as Explain does.
+type builder struct {
+	run      *Run
+	conn     Connector
+	comment  string
+	estimate *plan.Estimator
+}
+
+func layoutOf(cols []plan.Column) map[plan.ID]int {
+	l := make(map[plan.ID]int, len(cols))
+	for i, c := range cols {
+		l[c.ID] = i
+	}
+	return l
+}
+
+func compileAll(exprs []plan.Expr, cols []plan.Column) ([]*kernel.Program, error) {
+	layout := layoutOf(cols)
+	out := make([]*kernel.Program, len(exprs))
+	for i, e := range exprs {
+		p, err := kernel.Compile(e, layout)
+		if err != nil {
+			return nil, err
+		}
+		out[i] = p
+	}
+	return out, nil
+}
+
+func (b *builder) build(n plan.Node) (operator, error) {
+	if r, ok := n.(*plan.Remote); ok {
+		return b.remote(r), nil
+	}
+	c := &counters{}
+	b.run.ops = append(b.run.ops, c)
+	op, err := b.operator(n)
+	if err != nil {
+		return nil, err
+	}
+	return measured{op, c}, nil
+}
+
+func (b *builder) operator(n plan.Node) (operator, error) {
+	var in operator
+	if inputs := n.Inputs(); len(inputs) == 1 {
+		// A limit over a sort keeps only the rows it needs.
+		var err error
+		if in, err = b.build(inputs[0]); err != nil {
+			return nil, err
+		}
+	}
+	switch n := n.(type) {
+	case *plan.Filter:
+		conds, err := compileAll(n.Conds, n.Input.Columns())
+		return &filterOp{in, conds}, err
+	case *plan.Project:
+		exprs := make([]plan.Expr, len(n.Items))
+		for i, it := range n.Items {
+			exprs[i] = it.Expr
+		}
+		programs, err := compileAll(exprs, n.Input.Columns())
+		return &projectOp{in, programs}, err
+	case *plan.Limit:
+		if m, ok := in.(measured); ok && n.Count >= 0 {
+			if s, ok := m.operator.(*sortOp); ok {
+				s.top = n.Count + n.Offset
+			}
+		}
+		return &limitOp{in: in, skip: n.Offset, left: n.Count}, nil
+	case *plan.Sort:
+		exprs := make([]plan.Expr, len(n.Keys))
+		for i, k := range n.Keys {
+			exprs[i] = k.Expr
+		}
+		programs, err := compileAll(exprs, n.Input.Columns())
+		return &sortOp{in: in, keys: n.Keys, programs: programs, kinds: kindsOf(n.Columns()), budget: b.run.budget, top: -1}, err
+	case *plan.Distinct:
+		return &distinctOp{in: in, seen: map[string]struct{}{}, budget: b.run.budget}, nil
+	case *plan.Aggregate:
+		return newAggregateOp(n, in, b.run.budget)
+	case *plan.Union:
+		u := &unionOp{}
+		for _, p := range n.Parts {
+			part, err := b.build(p)
+			if err != nil {
+				return nil, err
+			}
+			u.parts = append(u.parts, part)
+		}
+		return u, nil
+	case *plan.Join:
+		return b.join(n)
+	case *plan.Values:
+		return &valuesOp{n: n}, nil
+	}
+	return nil, fmt.Errorf("exec: no operator for %T", n)
+}
+
+// remote starts reading a statement.
+func (b *builder) remote(r *plan.Remote) operator {
+	run, s := b.run, b.run.compiled.Statements[r.Statement-1]
+	c := run.stmts[r.Statement-1]
+	op := &remoteOp{batches: make(chan kernel.Batch, 4), c: c}
+	run.readers.Add(1)
+	go func() {
+		defer run.readers.Done()
+		defer close(op.batches)
+		op.err = b.read(run.ctx, s, c, op.batches)
+	}()
+	return op
+}
+
+func (b *builder) read(ctx context.Context, s *fold.Statement, c *counters, out chan<- kernel.Batch) (err error) {
+	began := time.Now()
+	defer func() { c.nanos.Store(int64(time.Since(began))) }()
+	r, err := b.conn.Open(ctx, s, b.comment+s.Text)
+	if err != nil {
+		return err
+	}
+	defer func() {
+		if cerr := r.Close(); err == nil && cerr != nil && ctx.Err() == nil {
+			err = cerr
+		}
+	}()
+	for {
+		batch, err := r.Next(ctx)
+		if errors.Is(err, io.EOF) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		c.rows.Add(int64(batch.Len))
+		c.bytes.Add(batch.Bytes())
+		c.nanos.Store(int64(time.Since(began)))
+		select {
+		case out <- batch:
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+}
+
+// remoteOp hands on what its goroutine reads. err is set before batches is
+// closed.
+type remoteOp struct {
+	batches chan kernel.Batch
+	c       *counters
+	err     error
+}
+
+func (o *remoteOp) next(ctx context.Context) (kernel.Batch, error) {
+	select {
+	case b, ok := <-o.batches:
+		if ok {
+			return b, nil
+		}
+		if o.err != nil {
+			return kernel.Batch{}, o.err
+		}
+		return kernel.Batch{}, io.EOF
+	case <-ctx.Done():
+		return kernel.Batch{}, ctx.Err()
+	}
+}

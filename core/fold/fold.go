@@ -1,0 +1,469 @@
+// Package fold decides who evaluates what. It cuts a plan at the waterline:
+// below it the sources work, each through one native statement for as much of
+// the plan as it computes with exactly Rovik's meaning; above it Rovik does the
+// rest. Every piece of the query gets a verdict, and where it did not fold, a
+// reason and a remedy.
+package fold
+
+import (
+	"fmt"
+
+	"rovik/core/plan"
+	"rovik/core/value"
+)
+
+// Verdict says who evaluates a piece.
+type Verdict string
+
+// The verdicts.
+const (
+	Folded   Verdict = "folded"   // the source does it exactly
+	Narrowed Verdict = "narrowed" // the source applies a wider condition, Rovik rechecks
+	Kept     Verdict = "kept"     // Rovik does it
+)
+
+// Reason says why a piece did not fold, and what would make it fold.
+type Reason struct {
+	Code   string `json:"code"`
+	Text   string `json:"text"`
+	Remedy string `json:"remedy"`
+}
+
+// Source is what folding asks of a source: which parts of a plan it computes
+// with exactly Rovik's meaning, and how it is told to. A nil reason means yes.
+// Implementations decide by what they measured of the source (its quirks) and
+// say no where they cannot tell.
+type Source interface {
+	// Name is the source's name in the catalogue.
+	Name() string
+	// Value judges an expression over columns of the source.
+	Value(e plan.Expr) *Reason
+	// Filter judges a condition. Where the source cannot apply it exactly,
+	// wider may be a condition that it can apply and that holds whenever e
+	// does.
+	Filter(e plan.Expr) (wider plan.Expr, r *Reason)
+	// Group judges equality of an expression's values, for grouping.
+	Group(e plan.Expr) *Reason
+	// Order judges sorting by a key.
+	Order(k plan.SortKey) *Reason
+	// Aggregate judges an aggregate call.
+	Aggregate(a plan.Agg) *Reason
+	// Render writes the native statement for a plan of which every part was
+	// judged.
+	Render(root plan.Node) (Native, error)
+}
+
+// Native is a statement in a source's own language.
+type Native struct {
+	Language   string
+	Text       string
+	Parameters []value.Value
+	// Marks says which parts of the text stand for which piece.
+	Marks []Mark
+}
+
+// Mark is a part of a native statement that does a piece's work.
+type Mark struct {
+	Kind       Kind
+	Origin     plan.Origin
+	Start, End int
+}
+
+// Statement is one native statement of a compiled query.
+type Statement struct {
+	Number  int
+	Source  string
+	Columns []plan.Column // of its result, in order
+	Rows    float64       // estimated
+	Native
+}
+
+// Options change how a query is compiled.
+type Options struct {
+	// Off folds nothing: sources are read as bare columns.
+	Off bool
+}
+
+// Compiled is a query cut at the waterline.
+type Compiled struct {
+	Root       plan.Node // with plan.Remote where sources take over
+	Statements []*Statement
+	Pieces     []*Piece
+}
+
+// Compile folds a rewritten query into the sources.
+func Compile(q *plan.Query, sources map[string]Source, opts Options) (*Compiled, error) {
+	f := &folder{q: q, sources: sources, off: opts.Off, estimate: plan.NewEstimator(q.Root)}
+	p, err := f.fold(q.Root)
+	if err != nil {
+		return nil, err
+	}
+	root := f.surface(p)
+	if f.err != nil {
+		return nil, f.err
+	}
+	return &Compiled{Root: root, Statements: f.statements, Pieces: f.finishPieces()}, nil
+}
+
+type folder struct {
+	q          *plan.Query
+	sources    map[string]Source
+	off        bool
+	estimate   *plan.Estimator
+	statements []*Statement
+	notes      []*note
+	err        error
+}
+
+// place is where a part of the plan ended up: below the waterline (half), or
+// above it (node, with the reason why).
+type place struct {
+	half *half
+	node plan.Node
+	why  *Reason
+}
+
+// half is a plan that its source runs, with work on its rows that is still
+// undecided or left to Rovik. Projections are not applied but remembered as
+// definitions, so that what is above sees through them.
+type half struct {
+	source  Source
+	frag    plan.Node
+	out     []plan.Column
+	defs    plan.Defs   // of output columns that are not columns of frag
+	filters []plan.Expr // over frag's columns, for Rovik to check
+	ref     *statementRef
+	why     *Reason // of the first filter that is left to Rovik
+}
+
+// statementRef names a statement that has no number yet. Halves that are
+// joined come to share one.
+type statementRef struct {
+	parent *statementRef
+	number int
+}
+
+func (r *statementRef) find() *statementRef {
+	for r.parent != nil {
+		r = r.parent
+	}
+	return r
+}
+
+func (f *folder) fold(n plan.Node) (place, error) {
+	switch n := n.(type) {
+	case *plan.Scan:
+		src := f.sources[n.Table.Source]
+		if src == nil {
+			return place{}, value.Errorf(value.CodeSource, "the source %s is not connected", n.Table.Source).
+				WithHint("look at it on the Sources page")
+		}
+		if f.off {
+			src = bare{src}
+		}
+		return place{half: &half{source: src, frag: n, out: n.Columns(), defs: plan.Defs{}, ref: &statementRef{}}}, nil
+	case *plan.Values:
+		return place{node: n, why: &Reason{"no-source", "It reads no source.", "None is needed: it costs nothing to do here."}}, nil
+	case *plan.Join:
+		return f.join(n)
+	case *plan.Union:
+		return f.union(n)
+	}
+	in, err := f.fold(n.Inputs()[0])
+	if err != nil {
+		return place{}, err
+	}
+	switch n := n.(type) {
+	case *plan.Filter:
+		return f.filter(n, in), nil
+	case *plan.Project:
+		return f.project(n, in), nil
+	case *plan.Aggregate:
+		return f.aggregate(n, in), nil
+	case *plan.Distinct:
+		return f.distinct(n, in), nil
+	case *plan.Sort:
+		return f.sort(n, in), nil
+	case *plan.Limit:
+		return f.limit(n, in), nil
+	}
+	return place{}, fmt.Errorf("fold: no rule for %T", n)
+}
+
+// surface brings a part above the waterline.
+func (f *folder) surface(p place) plan.Node {
+	if p.half == nil {
+		return p.node
+	}
+	return f.materialize(p.half)
+}
+
+// above notes that an operator over p is kept, and why.
+func (f *folder) above(p place) *Reason {
+	if p.half != nil {
+		if p.half.why != nil {
+			return inputKept(p.half.why)
+		}
+		return nil
+	}
+	return inputKept(p.why)
+}
+
+func inputKept(why *Reason) *Reason {
+	if why.Code == "input-kept" || why.Code == "no-source" {
+		return why
+	}
+	return &Reason{"input-kept", "Rovik makes the rows that it works on: " + lowerFirst(why.Text), why.Remedy}
+}
+
+func (f *folder) filter(n *plan.Filter, in place) place {
+	if in.half == nil {
+		for _, c := range n.Conds {
+			f.note(KindFilter, c.Origin(), Kept, nil, f.above(in))
+		}
+		return place{node: n.WithInputs([]plan.Node{in.node}), why: in.why}
+	}
+	h := *in.half
+	var remote []plan.Expr
+	for _, c := range n.Conds {
+		c = plan.Substitute(c, h.defs)
+		wider, r := h.source.Filter(c)
+		if len(h.filters) > 0 && plan.MayFail(c) && r == nil {
+			wider, r = nil, guardedReason()
+		}
+		switch {
+		case r == nil:
+			remote = append(remote, c)
+			f.note(KindFilter, c.Origin(), Folded, h.ref, nil)
+			continue
+		case wider != nil:
+			remote = append(remote, plan.WithOrigin(wider, c.Origin()))
+			f.note(KindFilter, c.Origin(), Narrowed, h.ref, r)
+		default:
+			f.note(KindFilter, c.Origin(), Kept, h.ref, r)
+		}
+		h.leave(c, r)
+	}
+	if len(remote) > 0 {
+		h.frag = &plan.Filter{Input: h.frag, Conds: remote}
+	}
+	return place{half: &h}
+}
+
+func guardedReason() *Reason {
+	return &Reason{"guarded", "It can fail for a row, and a condition before it that Rovik checks may be there to prevent that.",
+		"Make the condition before it fold, or this one unable to fail."}
+}
+
+// leave hands a condition to Rovik.
+func (h *half) leave(cond plan.Expr, why *Reason) {
+	h.filters = append(h.filters[:len(h.filters):len(h.filters)], cond)
+	if h.why == nil {
+		h.why = why
+	}
+}
+
+func (f *folder) project(n *plan.Project, in place) place {
+	if in.half == nil {
+		for _, it := range n.Items {
+			if !isColumn(it.Expr) {
+				f.note(KindExpression, it.Expr.Origin(), Kept, nil, f.above(in))
+			}
+		}
+		return place{node: n.WithInputs([]plan.Node{in.node}), why: in.why}
+	}
+	h := *in.half
+	h.out = n.Columns()
+	h.defs = plan.Defs{}
+	for _, it := range n.Items {
+		e := plan.Substitute(it.Expr, in.half.defs)
+		if c, ok := e.(*plan.Col); !ok || c.ID != it.ID {
+			h.defs[it.ID] = e
+		}
+	}
+	return place{half: &h}
+}
+
+func isColumn(e plan.Expr) bool {
+	_, ok := e.(*plan.Col)
+	return ok
+}
+
+// def returns how an output column is computed from the fragment's columns.
+func (h *half) def(c plan.Column) plan.Expr {
+	if d, ok := h.defs[c.ID]; ok {
+		return d
+	}
+	return c.Ref()
+}
+
+// items returns the output columns as a projection over the fragment.
+func (h *half) items() []plan.Item {
+	items := make([]plan.Item, len(h.out))
+	for i, c := range h.out {
+		items[i] = plan.Item{Column: c, Expr: h.def(c)}
+	}
+	return items
+}
+
+func (f *folder) aggregate(n *plan.Aggregate, in place) place {
+	why := f.above(in)
+	var folded *plan.Aggregate
+	if in.half != nil {
+		m := substitute(n, in.half.defs).(*plan.Aggregate)
+		if why == nil {
+			why = firstReason(len(m.Groups), func(i int) *Reason { return in.half.source.Group(m.Groups[i].Expr) })
+		}
+		if why == nil {
+			why = firstReason(len(m.Aggs), func(i int) *Reason { return in.half.source.Aggregate(m.Aggs[i].Agg) })
+		}
+		folded = m
+	}
+	if why == nil {
+		h := &half{source: in.half.source, out: n.Columns(), defs: plan.Defs{}, ref: in.half.ref}
+		h.frag = &plan.Aggregate{Input: in.half.frag, Groups: folded.Groups, Aggs: folded.Aggs, Org: n.Org}
+		f.note(KindAggregate, n.Org, Folded, h.ref, nil)
+		for _, a := range n.Aggs {
+			f.note(KindAggregate, a.Org, Folded, h.ref, nil)
+		}
+		return place{half: h}
+	}
+	f.note(KindAggregate, n.Org, Kept, nil, why)
+	for _, a := range n.Aggs {
+		r := why
+		if in.half != nil && in.half.why == nil {
+			if own := in.half.source.Aggregate(substituteAgg(a.Agg, in.half.defs)); own != nil {
+				r = own
+			}
+		}
+		f.note(KindAggregate, a.Org, Kept, nil, r)
+	}
+	return place{node: n.WithInputs([]plan.Node{f.surface(in)}), why: why}
+}
+
+func substitute(n plan.Node, defs plan.Defs) plan.Node {
+	return plan.MapExprs(n, func(e plan.Expr) plan.Expr { return plan.Substitute(e, defs) })
+}
+
+func substituteAgg(a plan.Agg, defs plan.Defs) plan.Agg {
+	if a.Arg != nil {
+		a.Arg = plan.Substitute(a.Arg, defs)
+	}
+	return a
+}
+
+func firstReason(n int, judge func(i int) *Reason) *Reason {
+	for i := range n {
+		if r := judge(i); r != nil {
+			return r
+		}
+	}
+	return nil
+}
+
+// exactOutput judges that the source computes all output columns of h, and
+// that nothing is left to Rovik.
+func (h *half) exactOutput() *Reason {
+	if h.why != nil {
+		return inputKept(h.why)
+	}
+	return firstReason(len(h.out), func(i int) *Reason { return h.source.Value(h.def(h.out[i])) })
+}
+
+func (f *folder) distinct(n *plan.Distinct, in place) place {
+	why := f.above(in)
+	if in.half != nil {
+		h := in.half
+		if why == nil {
+			why = h.exactOutput()
+		}
+		if why == nil {
+			why = firstReason(len(h.out), func(i int) *Reason { return h.source.Group(h.def(h.out[i])) })
+		}
+		if why == nil {
+			f.noteItems(h)
+			f.note(KindDistinct, n.Org, Folded, h.ref, nil)
+			frag := &plan.Distinct{Input: &plan.Project{Input: h.frag, Items: h.items()}, Org: n.Org}
+			return place{half: &half{source: h.source, frag: frag, out: h.out, defs: plan.Defs{}, ref: h.ref}}
+		}
+	}
+	f.note(KindDistinct, n.Org, Kept, nil, why)
+	return place{node: n.WithInputs([]plan.Node{f.surface(in)}), why: why}
+}
+
+func (f *folder) sort(n *plan.Sort, in place) place {
+	why := f.above(in)
+	if in.half != nil {
+		// Filters that Rovik still has to check keep the order.
+		h := *in.half
+		m := substitute(n, h.defs).(*plan.Sort)
+		why = firstReason(len(m.Keys), func(i int) *Reason { return h.source.Order(m.Keys[i]) })
+		if why == nil {
+			f.note(KindSort, n.Org, Folded, h.ref, nil)
+			h.frag = &plan.Sort{Input: h.frag, Keys: m.Keys, Org: n.Org}
+			return place{half: &h}
+		}
+	}
+	f.note(KindSort, n.Org, Kept, nil, why)
+	return place{node: n.WithInputs([]plan.Node{f.surface(in)}), why: why}
+}
+
+func (f *folder) limit(n *plan.Limit, in place) place {
+	why := f.above(in)
+	if why == nil && f.off {
+		why = foldingOff()
+	}
+	if why == nil {
+		h := *in.half
+		f.note(KindLimit, n.Org, Folded, h.ref, nil)
+		h.frag = &plan.Limit{Input: h.frag, Count: n.Count, Offset: n.Offset, Org: n.Org}
+		return place{half: &h}
+	}
+	f.note(KindLimit, n.Org, Kept, nil, why)
+	return place{node: n.WithInputs([]plan.Node{f.surface(in)}), why: why}
+}
+
+func (f *folder) union(n *plan.Union) (place, error) {
+	parts := make([]place, len(n.Parts))
+	var why *Reason
+	source := ""
+	for i, p := range n.Parts {
+		var err error
+		if parts[i], err = f.fold(p); err != nil {
+			return place{}, err
+		}
+		h := parts[i].half
+		switch {
+		case why != nil:
+		case h == nil:
+			why = f.above(parts[i])
+		case i > 0 && h.source.Name() != source:
+			why = differentSources(n)
+		default:
+			source = h.source.Name()
+			why = h.exactOutput()
+		}
+	}
+	if why == nil && f.off {
+		why = foldingOff()
+	}
+	if why == nil {
+		// One source runs the whole union; its parts are in one statement.
+		ref := &statementRef{}
+		inputs := make([]plan.Node, len(parts))
+		for i, p := range parts {
+			f.noteItems(p.half)
+			inputs[i] = &plan.Project{Input: p.half.frag, Items: p.half.items()}
+			p.half.ref.find().parent = ref
+		}
+		f.note(KindSet, n.Org, Folded, ref, nil)
+		frag := &plan.Union{Parts: inputs, Cols: n.Cols, Org: n.Org}
+		return place{half: &half{source: parts[0].half.source, frag: frag, out: n.Cols, defs: plan.Defs{}, ref: ref}}, nil
+	}
+	f.note(KindSet, n.Org, Kept, nil, why)
+	inputs := make([]plan.Node, len(parts))
+	for i, p := range parts {
+		inputs[i] = f.surface(p)
+	}
+	return place{node: n.WithInputs(inputs), why: why}, nil
+}

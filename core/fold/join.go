@@ -1,0 +1,150 @@
+package fold
+
+import (
+	"sort"
+	"strings"
+
+	"rovik/core/plan"
+)
+
+func (f *folder) join(n *plan.Join) (place, error) {
+	l, err := f.fold(n.Left)
+	if err != nil {
+		return place{}, err
+	}
+	r, err := f.fold(n.Right)
+	if err != nil {
+		return place{}, err
+	}
+	why := f.joinReason(n, l, r)
+	if why == nil {
+		var p place
+		if p, why = f.joinHalves(n, l.half, r.half); why == nil {
+			return p, nil
+		}
+	}
+	f.note(KindJoin, n.Org, Kept, nil, why)
+	for _, c := range n.On {
+		f.noteForeign(n, c, Kept, nil, why)
+	}
+	return place{node: n.WithInputs([]plan.Node{f.surface(l), f.surface(r)}), why: why}, nil
+}
+
+// joinReason says why two parts cannot meet in one source, whatever the
+// conditions.
+func (f *folder) joinReason(n *plan.Join, l, r place) *Reason {
+	switch {
+	case l.half == nil || r.half == nil || l.half.source.Name() != r.half.source.Name():
+		return differentSources(n)
+	case f.off:
+		return foldingOff()
+	case n.Kind == plan.LeftJoin && len(r.half.filters) > 0:
+		return &Reason{"null-supplied", "A left join needs its right side complete, and Rovik checks a condition on it first: " + lowerFirst(r.half.why.Text), r.half.why.Remedy}
+	}
+	if n.Kind == plan.LeftJoin {
+		cols := plan.Outputs(r.half.frag)
+		for _, c := range r.half.out {
+			if e := r.half.def(c); !isColumn(e) && !plan.Strict(e, cols) {
+				return &Reason{"null-supplied", "The right side of the left join computes " + c.Name + ", which must be NULL without a partner, before joining.",
+					"Compute " + c.Name + " after the join."}
+			}
+		}
+	}
+	return nil
+}
+
+func differentSources(n plan.Node) *Reason {
+	var names []string
+	for s := range plan.Sources(n) {
+		names = append(names, s)
+	}
+	sort.Strings(names)
+	if len(names) < 2 {
+		return &Reason{"input-kept", "Rovik makes the rows on one side of it.", "Fold what is below it."}
+	}
+	return &Reason{"sources-differ", "It combines rows of " + strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1] + ", which cannot see each other.",
+		"Keep what crosses small: filter each side as far as it goes."}
+}
+
+// joinHalves joins two parts of one source. Conditions that the source does
+// not apply exactly are checked by Rovik on the joined rows, which only an
+// inner join allows.
+func (f *folder) joinHalves(n *plan.Join, l, r *half) (place, *Reason) {
+	defs := plan.Defs{}
+	for _, side := range []*half{l, r} {
+		for id, e := range side.defs {
+			defs[id] = e
+		}
+	}
+	type judged struct {
+		cond, remote plan.Expr
+		why          *Reason
+	}
+	var conds []judged
+	lc, rc := plan.Outputs(l.frag), plan.Outputs(r.frag)
+	connected := false
+	var firstWhy *Reason
+	for _, c := range n.On {
+		c = plan.Substitute(c, defs)
+		wider, why := l.source.Filter(c)
+		j := judged{c, c, why}
+		if why != nil {
+			j.remote = wider
+			if firstWhy == nil {
+				firstWhy = why
+			}
+		}
+		if _, _, equi := plan.EquiKeys(c, lc, rc); equi && j.remote != nil {
+			connected = true
+		}
+		conds = append(conds, j)
+	}
+	if n.Kind == plan.LeftJoin && firstWhy != nil {
+		return place{}, firstWhy
+	}
+	if !connected && n.Kind == plan.InnerJoin {
+		if firstWhy != nil {
+			return place{}, firstWhy
+		}
+		if f.estimate.Rows(l.frag) > 1 && f.estimate.Rows(r.frag) > 1 {
+			return place{}, &Reason{"multiplies-rows", "Nothing equal connects the two sides, so the source would send every pair of rows.", "Join on an equality."}
+		}
+	}
+	ref := &statementRef{}
+	l.ref.find().parent = ref
+	r.ref.find().parent = ref
+	h := &half{source: l.source, defs: defs, ref: ref, why: l.why}
+	h.filters = append(l.filters[:len(l.filters):len(l.filters)], r.filters...)
+	if h.why == nil {
+		h.why = r.why
+	}
+	h.out = append(l.out[:len(l.out):len(l.out)], r.out...)
+	join := &plan.Join{Kind: n.Kind, Left: l.frag, Right: r.frag, Org: n.Org}
+	verdict := Folded
+	for _, j := range conds {
+		v := Folded
+		if j.remote != nil {
+			join.On = append(join.On, plan.WithOrigin(j.remote, j.cond.Origin()))
+		}
+		if j.why != nil {
+			v, verdict = Narrowed, Narrowed
+			if j.remote == nil {
+				v = Kept
+			}
+			h.leave(j.cond, j.why)
+		}
+		f.noteForeign(n, j.cond, v, ref, j.why)
+	}
+	h.frag = join
+	f.note(KindJoin, n.Org, verdict, ref, firstWhy)
+	return place{half: h}, nil
+}
+
+// noteForeign notes a join condition that was not written in the join's own
+// ON, such as one from WHERE: it is a piece of its own.
+func (f *folder) noteForeign(n *plan.Join, c plan.Expr, v Verdict, ref *statementRef, why *Reason) {
+	o := c.Origin()
+	if o.View != n.Org.View || o.Start < n.Org.Start || o.End > n.Org.End {
+		f.note(KindFilter, o, v, ref, why)
+	}
+}

@@ -1,0 +1,118 @@
+package fold
+
+import (
+	"fmt"
+
+	"rovik/core/plan"
+)
+
+// materialize makes the statement of a half and puts on top of it what is left
+// to Rovik. The source computes every output expression that it computes
+// exactly, and sends the bare columns that the others need.
+func (f *folder) materialize(h *half) plan.Node {
+	f.noteItems(h)
+	guarded := len(h.filters) > 0
+	var remote, local []plan.Item
+	fetched := plan.IDs{}
+	need := plan.Uses(h.filters...)
+	for _, it := range h.items() {
+		c, isCol := it.Expr.(*plan.Col)
+		switch {
+		case isCol:
+			need[c.ID] = true
+			local = append(local, it)
+		case f.itemReason(h, it.Expr, guarded) == nil:
+			remote = append(remote, it)
+			local = append(local, plan.Item{Column: it.Column, Expr: it.Ref()})
+		default:
+			need.AddUses(it.Expr)
+			local = append(local, it)
+		}
+	}
+	if allRemote := h.items(); len(h.filters) == 0 && f.onlyRenames(h) {
+		return f.statement(h, allRemote)
+	}
+	var base []plan.Item
+	for _, c := range h.frag.Columns() {
+		if need[c.ID] && !fetched[c.ID] {
+			fetched[c.ID] = true
+			base = append(base, plan.Item{Column: c, Expr: c.Ref()})
+		}
+	}
+	node := f.statement(h, append(base, remote...))
+	if len(h.filters) > 0 {
+		node = &plan.Filter{Input: node, Conds: h.filters}
+	}
+	return &plan.Project{Input: node, Items: local}
+}
+
+// onlyRenames tells whether the source computes all outputs of h.
+func (f *folder) onlyRenames(h *half) bool {
+	for _, it := range h.items() {
+		if !isColumn(it.Expr) && f.itemReason(h, it.Expr, false) != nil {
+			return false
+		}
+	}
+	return true
+}
+
+// itemReason judges an output expression. While Rovik still has to drop rows,
+// the source must not evaluate what may fail for one of them.
+func (f *folder) itemReason(h *half, e plan.Expr, guarded bool) *Reason {
+	if r := h.source.Value(e); r != nil {
+		return r
+	}
+	if guarded && plan.MayFail(e) {
+		return guardedReason()
+	}
+	return nil
+}
+
+// noteItems notes the verdicts of h's computed output columns.
+func (f *folder) noteItems(h *half) {
+	for _, it := range h.items() {
+		if isColumn(it.Expr) {
+			continue
+		}
+		if r := f.itemReason(h, it.Expr, len(h.filters) > 0); r != nil {
+			f.note(KindExpression, it.Expr.Origin(), Kept, h.ref, r)
+		} else {
+			f.note(KindExpression, it.Expr.Origin(), Folded, h.ref, nil)
+		}
+	}
+}
+
+// statement numbers a native statement and renders it.
+func (f *folder) statement(h *half, items []plan.Item) plan.Node {
+	ref := h.ref.find()
+	ref.number = len(f.statements) + 1
+	root := &plan.Project{Input: h.frag, Items: items}
+	native, err := h.source.Render(root)
+	if err != nil && f.err == nil {
+		f.err = fmt.Errorf("writing the statement for %s: %w", h.source.Name(), err)
+	}
+	f.statements = append(f.statements, &Statement{
+		Number: ref.number, Source: h.source.Name(), Columns: root.Columns(),
+		Rows: f.estimate.Rows(h.frag), Native: native,
+	})
+	return &plan.Remote{Source: h.source.Name(), Statement: ref.number, Input: root}
+}
+
+// bare is a source of which nothing is asked but columns.
+type bare struct{ Source }
+
+func foldingOff() *Reason {
+	return &Reason{"folding-off", "Folding is switched off for this run.", "Switch it on."}
+}
+
+func (bare) Value(e plan.Expr) *Reason {
+	if isColumn(e) {
+		return nil
+	}
+	return foldingOff()
+}
+
+func (bare) Filter(plan.Expr) (plan.Expr, *Reason) { return nil, foldingOff() }
+func (bare) Group(plan.Expr) *Reason               { return foldingOff() }
+func (bare) Order(plan.SortKey) *Reason            { return foldingOff() }
+func (bare) Aggregate(plan.Agg) *Reason            { return foldingOff() }

@@ -1,0 +1,150 @@
+package kernel
+
+import (
+	"strings"
+	"unicode/utf8"
+
+	"rovik/core/value"
+)
+
+// likeToken is one element of a LIKE pattern: literal text, any one character,
+// or any text.
+type likeToken struct {
+	kind byte // 't' text, '_' or '%'
+	text string
+}
+
+// ParseLike takes a LIKE pattern apart. The escape is one character or empty
+// for none. Kinds are 't' (text), '_' and '%'.
+func ParseLike(pattern, escape string) (kinds []byte, texts []string, err error) {
+	tokens, err := likeTokens(pattern, escape)
+	for _, t := range tokens {
+		kinds, texts = append(kinds, t.kind), append(texts, t.text)
+	}
+	return kinds, texts, err
+}
+
+func likeTokens(pattern, escape string) ([]likeToken, error) {
+	esc := rune(-1)
+	if escape != "" {
+		r, size := utf8.DecodeRuneInString(escape)
+		if size != len(escape) {
+			return nil, value.Errorf("22019", "invalid escape string").WithHint("an escape is one character or empty")
+		}
+		esc = r
+	}
+	var tokens []likeToken
+	var text strings.Builder
+	flush := func() {
+		if text.Len() > 0 {
+			tokens = append(tokens, likeToken{'t', text.String()})
+			text.Reset()
+		}
+	}
+	escaped := false
+	for _, r := range pattern {
+		switch {
+		case escaped:
+			text.WriteRune(r)
+			escaped = false
+		case r == esc:
+			escaped = true
+		case r == '%':
+			flush()
+			if len(tokens) == 0 || tokens[len(tokens)-1].kind != '%' {
+				tokens = append(tokens, likeToken{kind: '%'})
+			}
+		case r == '_':
+			flush()
+			tokens = append(tokens, likeToken{kind: '_'})
+		default:
+			text.WriteRune(r)
+		}
+	}
+	if escaped {
+		return nil, value.Errorf(value.CodeBadEscape, "LIKE pattern must not end with escape character")
+	}
+	flush()
+	return tokens, nil
+}
+
+// likeMatcher makes a function that matches texts against a pattern.
+func likeMatcher(pattern, escape string) (func(string) bool, error) {
+	tokens, err := likeTokens(pattern, escape)
+	if err != nil {
+		return nil, err
+	}
+	shape := make([]byte, len(tokens))
+	for i, t := range tokens {
+		shape[i] = t.kind
+	}
+	switch string(shape) {
+	case "":
+		return func(s string) bool { return s == "" }, nil
+	case "t":
+		return func(s string) bool { return s == tokens[0].text }, nil
+	case "%":
+		return func(string) bool { return true }, nil
+	case "t%":
+		return func(s string) bool { return strings.HasPrefix(s, tokens[0].text) }, nil
+	case "%t":
+		return func(s string) bool { return strings.HasSuffix(s, tokens[1].text) }, nil
+	case "%t%":
+		return func(s string) bool { return strings.Contains(s, tokens[1].text) }, nil
+	}
+	return func(s string) bool { return likeMatch(s, tokens) }, nil
+}
+
+// likeMatch matches greedily with one point to come back to: after a %, the
+// shortest text that lets the rest match is enough.
+func likeMatch(s string, tokens []likeToken) bool {
+	i, t := 0, 0
+	backI, backT := -1, -1
+	for {
+		if t < len(tokens) {
+			switch tok := tokens[t]; tok.kind {
+			case '%':
+				backI, backT = i, t+1
+				t++
+				continue
+			case '_':
+				if i < len(s) {
+					_, size := utf8.DecodeRuneInString(s[i:])
+					i, t = i+size, t+1
+					continue
+				}
+			default:
+				if strings.HasPrefix(s[i:], tok.text) {
+					i, t = i+len(tok.text), t+1
+					continue
+				}
+			}
+		} else if i == len(s) {
+			return true
+		}
+		if backT < 0 || backI >= len(s) {
+			return false
+		}
+		_, size := utf8.DecodeRuneInString(s[backI:])
+		backI += size
+		i, t = backI, backT
+	}
+}
+
+func defLike(name string, fold func(string) string) {
+	var f func(s, p, esc string) (bool, error)
+	f = func(s, p, esc string) (bool, error) {
+		m, err := likeMatcher(fold(p), esc)
+		if err != nil {
+			return false, err
+		}
+		return m(fold(s)), nil
+	}
+	def3(name, value.Text, value.Text, value.Text, value.Bool, f)
+	def2(name, value.Text, value.Text, value.Bool, func(s, p string) (bool, error) { return f(s, p, `\`) })
+}
+
+func init() {
+	defLike("like", func(s string) string { return s })
+	defLike("ilike", lower)
+}

@@ -1,0 +1,210 @@
+package kernel
+
+import (
+	"sort"
+	"strings"
+
+	"github.com/apache/arrow-go/v18/arrow"
+
+	"rovik/core/value"
+)
+
+// Func is one overload of a function or operator.
+type Func struct {
+	Name   string
+	Args   []value.Kind
+	Result value.Kind
+	// Strict functions give NULL for a NULL argument and are not called then.
+	Strict bool
+	eval   func(result value.Kind, args []vector, n int) (arrow.Array, error)
+}
+
+// functions holds every overload by name.
+var functions = map[string][]*Func{}
+
+func define(f *Func) { functions[f.Name] = append(functions[f.Name], f) }
+
+// lookup returns the overload for exactly these argument kinds.
+func lookup(name string, kinds []value.Kind) *Func {
+next:
+	for _, f := range functions[name] {
+		if len(f.Args) != len(kinds) {
+			continue
+		}
+		for i, k := range f.Args {
+			if kinds[i] != k {
+				continue next
+			}
+		}
+		return f
+	}
+	return nil
+}
+
+// Resolve chooses the overload of name for arguments of the given kinds, where
+// Null stands for an untyped literal. The caller casts the arguments to the
+// overload's kinds. The rules are PostgreSQL's, cut down to its common cases:
+// an exact match, else the overload that needs the fewest implicit steps;
+// an untyped literal takes the kind of its operator's other side, or is text.
+func Resolve(name string, kinds []value.Kind) (*Func, error) {
+	if len(kinds) == 2 && len(functions[name]) > 1 {
+		guess := append([]value.Kind{}, kinds...)
+		if guess[0] == value.Null {
+			guess[0] = guess[1]
+		} else if guess[1] == value.Null {
+			guess[1] = guess[0]
+		}
+		if f := lookup(name, guess); f != nil {
+			return f, nil
+		}
+	}
+	var best *Func
+	bestCost := 1 << 30
+	for _, f := range functions[name] {
+		cost, ok := callCost(f, kinds)
+		if ok && cost < bestCost {
+			best, bestCost = f, cost
+		}
+	}
+	if best != nil {
+		return best, nil
+	}
+	return nil, noSuchFunction(name, kinds)
+}
+
+func callCost(f *Func, kinds []value.Kind) (int, bool) {
+	if len(f.Args) != len(kinds) {
+		return 0, false
+	}
+	cost := 0
+	for i, k := range kinds {
+		if k == value.Null {
+			if f.Args[i] != value.Text {
+				cost += 100
+			}
+			continue
+		}
+		steps, ok := value.ImplicitSteps(k, f.Args[i])
+		if !ok {
+			return 0, false
+		}
+		cost += steps
+	}
+	return cost, true
+}
+
+func noSuchFunction(name string, kinds []value.Kind) error {
+	words := make([]string, len(kinds))
+	for i, k := range kinds {
+		words[i] = k.String()
+	}
+	if !isWord(name) {
+		text := name + " " + strings.Join(words, "")
+		if len(words) == 2 {
+			text = words[0] + " " + name + " " + words[1]
+		}
+		return value.Errorf(value.CodeUndefinedFunc, "operator does not exist: %s", text).
+			WithHint("cast one side to the type of the other")
+	}
+	err := value.Errorf(value.CodeUndefinedFunc, "function %s(%s) does not exist", name, strings.Join(words, ", "))
+	if overloads := functions[name]; len(overloads) > 0 {
+		var takes []string
+		for _, f := range overloads {
+			args := make([]string, len(f.Args))
+			for i, k := range f.Args {
+				args[i] = k.String()
+			}
+			takes = append(takes, name+"("+strings.Join(args, ", ")+")")
+		}
+		if len(takes) > 4 {
+			takes = append(takes[:4], "…")
+		}
+		return err.WithHint("there is %s", strings.Join(takes, " and "))
+	}
+	return err
+}
+
+func isWord(name string) bool { return name[0] >= 'a' && name[0] <= 'z' }
+
+// Names returns the names of all functions that are called by name.
+func Names() []string {
+	names := []string{"coalesce", "nullif", "greatest", "least", "concat", "current_date", "now"}
+	for n := range functions {
+		if isWord(n) && !strings.Contains(n, " ") {
+			names = append(names, n)
+		}
+	}
+	sort.Strings(names)
+	return names
+}
+
+// def1, def2 and def3 define strict functions from plain Go ones.
+func def1[A, R any](name string, a, r value.Kind, f func(A) (R, error)) {
+	define(&Func{Name: name, Args: []value.Kind{a}, Result: r, Strict: true,
+		eval: func(result value.Kind, args []vector, n int) (arrow.Array, error) {
+			x, out := cellsOf[A](args[0]), sinkOf[R](result, n)
+			for i := range n {
+				if x.null(i) {
+					out.AppendNull()
+					continue
+				}
+				v, err := f(x.at(i))
+				if err != nil {
+					return nil, err
+				}
+				out.Append(v)
+			}
+			return out.NewArray(), nil
+		}})
+}
+
+func def2[A, B, R any](name string, a, b, r value.Kind, f func(A, B) (R, error)) {
+	define(&Func{Name: name, Args: []value.Kind{a, b}, Result: r, Strict: true,
+		eval: func(result value.Kind, args []vector, n int) (arrow.Array, error) {
+			x, y, out := cellsOf[A](args[0]), cellsOf[B](args[1]), sinkOf[R](result, n)
+			for i := range n {
+				if x.null(i) || y.null(i) {
+					out.AppendNull()
+					continue
+				}
+				v, err := f(x.at(i), y.at(i))
+				if err != nil {
+					return nil, err
+				}
+				out.Append(v)
+			}
+			return out.NewArray(), nil
+		}})
+}
+
+func def3[A, B, C, R any](name string, a, b, c, r value.Kind, f func(A, B, C) (R, error)) {
+	define(&Func{Name: name, Args: []value.Kind{a, b, c}, Result: r, Strict: true,
+		eval: func(result value.Kind, args []vector, n int) (arrow.Array, error) {
+			x, y, z, out := cellsOf[A](args[0]), cellsOf[B](args[1]), cellsOf[C](args[2]), sinkOf[R](result, n)
+			for i := range n {
+				if x.null(i) || y.null(i) || z.null(i) {
+					out.AppendNull()
+					continue
+				}
+				v, err := f(x.at(i), y.at(i), z.at(i))
+				if err != nil {
+					return nil, err
+				}
+				out.Append(v)
+			}
+			return out.NewArray(), nil
+		}})
+}
+
+// sure makes a function that cannot fail into one that could.
+func sure1[A, R any](f func(A) R) func(A) (R, error) {
+	return func(a A) (R, error) { return f(a), nil }
+}
+
+func sure2[A, B, R any](f func(A, B) R) func(A, B) (R, error) {
+	return func(a A, b B) (R, error) { return f(a, b), nil }
+}
+
+func sure3[A, B, C, R any](f func(A, B, C) R) func(A, B, C) (R, error) {
+	return func(a A, b B, c C) (R, error) { return f(a, b, c), nil }
+}

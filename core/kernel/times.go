@@ -1,0 +1,143 @@
+package kernel
+
+import (
+	"strings"
+	"time"
+
+	"github.com/apache/arrow-go/v18/arrow"
+	"github.com/apache/arrow-go/v18/arrow/decimal128"
+
+	"rovik/core/value"
+)
+
+type (
+	date  = arrow.Date32
+	stamp = arrow.Timestamp
+)
+
+func toDate(d int32, err error) (date, error)    { return date(d), err }
+func toStamp(us int64, err error) (stamp, error) { return stamp(us), err }
+
+func startOf(d date) int64 { return int64(d) * value.MicrosPerDay }
+
+// extract returns a field of a moment as PostgreSQL's extract does.
+// kind tells a date, which has no time of day, from a timestamp.
+func extract(field string, us int64, kind value.Kind) (value.Decimal, error) {
+	t := value.Civil(us)
+	whole := func(i int) (value.Decimal, error) { return value.DecimalFromInt(int64(i)), nil }
+	_, week := t.ISOWeek()
+	isoYear, _ := t.ISOWeek()
+	field = strings.ToLower(field)
+	switch field {
+	case "year":
+		return whole(t.Year())
+	case "isoyear":
+		return whole(isoYear)
+	case "decade":
+		return whole(t.Year() / 10)
+	case "century":
+		return whole((t.Year() + 99) / 100)
+	case "quarter":
+		return whole((int(t.Month())-1)/3 + 1)
+	case "month":
+		return whole(int(t.Month()))
+	case "week":
+		return whole(week)
+	case "day":
+		return whole(t.Day())
+	case "dow":
+		return whole(int(t.Weekday()))
+	case "isodow":
+		return whole((int(t.Weekday())+6)%7 + 1)
+	case "doy":
+		return whole(t.YearDay())
+	case "epoch":
+		if kind == value.Date {
+			return value.DecimalFromInt(us / value.MicrosPerSecond), nil
+		}
+		return value.Decimal{Coef: decimal128.FromI64(us), Scale: 6}, nil
+	}
+	if kind != value.Date {
+		switch field {
+		case "hour":
+			return whole(t.Hour())
+		case "minute":
+			return whole(t.Minute())
+		case "second":
+			micros := int64(t.Second())*value.MicrosPerSecond + int64(t.Nanosecond()/1000)
+			return value.Decimal{Coef: decimal128.FromI64(micros), Scale: 6}, nil
+		}
+	}
+	return value.Decimal{}, value.Errorf(value.CodeBadParameter, "unit %q is not supported for type %s", field, kind)
+}
+
+func truncate(field string, us int64) (int64, error) {
+	t := value.Civil(us)
+	day := func(y int, m time.Month, d int) (int64, error) {
+		return time.Date(y, m, d, 0, 0, 0, 0, time.UTC).UnixMicro(), nil
+	}
+	cut := func(unit int64) (int64, error) {
+		return startOf(date(value.DayOf(us))) + (us-startOf(date(value.DayOf(us))))/unit*unit, nil
+	}
+	switch strings.ToLower(field) {
+	case "microseconds":
+		return us, nil
+	case "milliseconds":
+		return cut(1000)
+	case "second":
+		return cut(value.MicrosPerSecond)
+	case "minute":
+		return cut(value.MicrosPerMinute)
+	case "hour":
+		return cut(value.MicrosPerHour)
+	case "day":
+		return startOf(date(value.DayOf(us))), nil
+	case "week":
+		return day(t.Year(), t.Month(), t.Day()-(int(t.Weekday())+6)%7)
+	case "month":
+		return day(t.Year(), t.Month(), 1)
+	case "quarter":
+		return day(t.Year(), t.Month()-(t.Month()-1)%3, 1)
+	case "year":
+		return day(t.Year(), 1, 1)
+	case "decade":
+		return day(t.Year()/10*10, 1, 1)
+	}
+	return 0, value.Errorf(value.CodeBadParameter, "unit %q is not recognized by date_trunc", field)
+}
+
+func init() {
+	d, ts, tz, iv, i4, t := value.Date, value.Timestamp, value.TimestampTZ, value.Interval, value.Int4, value.Text
+	def2("+", d, i4, d, func(a date, n int32) (date, error) { return toDate(value.CheckDate(int64(a) + int64(n))) })
+	def2("+", i4, d, d, func(n int32, a date) (date, error) { return toDate(value.CheckDate(int64(a) + int64(n))) })
+	def2("-", d, i4, d, func(a date, n int32) (date, error) { return toDate(value.CheckDate(int64(a) - int64(n))) })
+	def2("-", d, d, i4, sure2(func(a, b date) int32 { return int32(a) - int32(b) }))
+	def2("+", d, iv, ts, func(a date, s value.Span) (stamp, error) { return toStamp(s.AddTo(startOf(a))) })
+	def2("-", d, iv, ts, func(a date, s value.Span) (stamp, error) { return toStamp(s.Neg().AddTo(startOf(a))) })
+	def2("+", iv, iv, iv, sure2(value.Span.Add))
+	def2("-", iv, iv, iv, sure2(func(a, b value.Span) value.Span { return a.Add(b.Neg()) }))
+	def1("neg", iv, iv, sure1(value.Span.Neg))
+	for _, k := range []value.Kind{ts, tz} {
+		def2("+", k, iv, k, func(a stamp, s value.Span) (stamp, error) { return toStamp(s.AddTo(int64(a))) })
+		def2("-", k, iv, k, func(a stamp, s value.Span) (stamp, error) { return toStamp(s.Neg().AddTo(int64(a))) })
+		def2("-", k, k, iv, sure2(func(a, b stamp) value.Span {
+			us := int64(a) - int64(b)
+			return value.Span{Days: int32(us / value.MicrosPerDay), Micros: us % value.MicrosPerDay}
+		}))
+		def2("extract", t, k, value.Numeric, func(f string, a stamp) (value.Decimal, error) { return extract(f, int64(a), k) })
+		def2("date_part", t, k, value.Float8, func(f string, a stamp) (float64, error) {
+			x, err := extract(f, int64(a), k)
+			return x.Float64(), err
+		})
+		def2("date_trunc", t, k, k, func(f string, a stamp) (stamp, error) { return toStamp(truncate(f, int64(a))) })
+	}
+	def2("extract", t, d, value.Numeric, func(f string, a date) (value.Decimal, error) { return extract(f, startOf(a), d) })
+	def2("date_part", t, d, value.Float8, func(f string, a date) (float64, error) {
+		x, err := extract(f, startOf(a), ts)
+		return x.Float64(), err
+	})
+	def2("date_trunc", t, d, tz, func(f string, a date) (stamp, error) { return toStamp(truncate(f, startOf(a))) })
+	def3("make_date", i4, i4, i4, d, func(y, m, day int32) (date, error) {
+		return toDate(value.MakeDate(int(y), int(m), int(day)))
+	})
+}

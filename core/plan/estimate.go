@@ -1,0 +1,176 @@
+package plan
+
+import (
+	"math"
+
+	"rovik/core/catalog"
+	"rovik/core/value"
+)
+
+// Shares of rows that conditions are taken to keep where nothing is known.
+const (
+	shareEqual = 0.05
+	shareRange = 0.33
+	shareOther = 0.25
+	shareLike  = 0.1
+)
+
+// Estimator guesses row counts from the catalogue's statistics.
+type Estimator struct{ cols map[ID]*catalog.Column }
+
+// NewEstimator makes an estimator for plans built from the scans of n.
+func NewEstimator(n Node) *Estimator {
+	e := &Estimator{cols: map[ID]*catalog.Column{}}
+	Visit(n, func(n Node) {
+		if s, ok := n.(*Scan); ok {
+			for _, c := range s.Cols {
+				e.cols[c.ID] = &s.Table.Columns[c.Index]
+			}
+		}
+	})
+	return e
+}
+
+// Rows guesses how many rows n gives.
+func (e *Estimator) Rows(n Node) float64 {
+	switch n := n.(type) {
+	case *Scan:
+		return float64(max(n.Table.Rows, 1))
+	case *Values:
+		return float64(len(n.Rows))
+	case *Filter:
+		rows := e.Rows(n.Input)
+		for _, c := range n.Conds {
+			rows *= e.share(c)
+		}
+		return math.Max(rows, 1)
+	case *Join:
+		return e.join(n)
+	case *Aggregate:
+		return math.Min(e.Rows(n.Input), e.groups(n))
+	case *Distinct:
+		groups := 1.0
+		for _, c := range n.Columns() {
+			groups *= e.distinct(c.Ref())
+		}
+		return math.Min(e.Rows(n.Input), groups)
+	case *Limit:
+		rows := math.Max(e.Rows(n.Input)-float64(n.Offset), 0)
+		if n.Count >= 0 {
+			rows = math.Min(rows, float64(n.Count))
+		}
+		return rows
+	case *Union:
+		sum := 0.0
+		for _, p := range n.Parts {
+			sum += e.Rows(p)
+		}
+		return sum
+	}
+	return e.Rows(n.Inputs()[0])
+}
+
+func (e *Estimator) groups(n *Aggregate) float64 {
+	groups := 1.0
+	for _, g := range n.Groups {
+		groups *= e.distinct(g.Expr)
+	}
+	return groups
+}
+
+func (e *Estimator) join(n *Join) float64 {
+	l, r := e.Rows(n.Left), e.Rows(n.Right)
+	rows := l * r
+	lo, ro := Outputs(n.Left), Outputs(n.Right)
+	for _, c := range n.On {
+		if a, b, ok := EquiKeys(c, lo, ro); ok {
+			// No side has more different keys than rows.
+			rows /= math.Max(1, math.Max(math.Min(e.distinct(a), l), math.Min(e.distinct(b), r)))
+		} else {
+			rows *= e.share(c)
+		}
+	}
+	if n.Kind == LeftJoin {
+		rows = math.Max(rows, l)
+	}
+	return math.Max(rows, 1)
+}
+
+// distinct guesses the number of different values of an expression.
+func (e *Estimator) distinct(x Expr) float64 {
+	switch x := x.(type) {
+	case *Const:
+		return 1
+	case *Col:
+		if c := e.cols[x.ID]; c != nil && c.Distinct > 0 {
+			return float64(c.Distinct)
+		}
+		if x.Typ.Kind == value.Bool {
+			return 2
+		}
+		return 200
+	}
+	best := 1.0
+	for id := range Uses(x) {
+		best = math.Max(best, e.distinct(&Col{ID: id, Typ: x.Type()}))
+	}
+	return best
+}
+
+// share guesses the part of the rows for which a condition is true.
+func (e *Estimator) share(x Expr) float64 {
+	c, ok := x.(*Call)
+	if !ok {
+		if IsTrue(x) {
+			return 1
+		}
+		return shareOther
+	}
+	switch c.Op {
+	case "and":
+		s := 1.0
+		for _, a := range c.Args {
+			s *= e.share(a)
+		}
+		return s
+	case "or":
+		miss := 1.0
+		for _, a := range c.Args {
+			miss *= 1 - e.share(a)
+		}
+		return 1 - miss
+	case "not":
+		return 1 - e.share(c.Args[0])
+	case "=", "in":
+		return math.Min(1, e.equalShare(c.Args[0])*float64(len(c.Args)-1))
+	case "<>":
+		return 1 - e.equalShare(c.Args[0])
+	case "<", "<=", ">", ">=":
+		return shareRange
+	case "like", "ilike":
+		return shareLike
+	case "is null":
+		return e.nullShare(c.Args[0])
+	case "is not null":
+		return 1 - e.nullShare(c.Args[0])
+	}
+	return shareOther
+}
+
+func (e *Estimator) equalShare(x Expr) float64 {
+	if col, ok := x.(*Col); ok {
+		if c := e.cols[col.ID]; c != nil && c.Distinct > 0 {
+			return (1 - c.NullShare) / float64(c.Distinct)
+		}
+	}
+	return shareEqual
+}
+
+func (e *Estimator) nullShare(x Expr) float64 {
+	if col, ok := x.(*Col); ok {
+		if c := e.cols[col.ID]; c != nil {
+			return c.NullShare
+		}
+	}
+	return shareEqual
+}

@@ -1,0 +1,376 @@
+// Package plan holds relational operators and typed expressions. Both are
+// immutable: a change makes a new tree that shares what stayed the same.
+// Columns are known by id alone; names are for people.
+package plan
+
+import "rovik/core/value"
+
+// ID identifies a column within one plan.
+type ID int
+
+// Origin is the place in the text that something was written at. View is the
+// full name of the view, empty for the query itself.
+type Origin struct {
+	View       string
+	Start, End int
+}
+
+// Known tells whether the origin is a real place.
+func (o Origin) Known() bool { return o.End > o.Start }
+
+// Expr is a typed expression over the columns of an operator's inputs.
+type Expr interface {
+	Type() value.Type
+	Origin() Origin
+}
+
+type (
+	// Col reads a column.
+	Col struct {
+		ID   ID
+		Name string
+		Typ  value.Type
+		Org  Origin
+	}
+	// Const is a constant.
+	Const struct {
+		Val value.Value
+		Typ value.Type
+		Org Origin
+	}
+	// Call applies an operator or function. Op is lower case: "+", "and",
+	// "is null", "in", "lower" …; the argument types select the overload.
+	Call struct {
+		Op   string
+		Args []Expr
+		Typ  value.Type
+		Org  Origin
+	}
+	// Case takes the result of the first branch whose condition is true.
+	Case struct {
+		Whens []When
+		Else  Expr // never nil
+		Typ   value.Type
+		Org   Origin
+	}
+	// Cast converts its argument to Typ.
+	Cast struct {
+		Arg Expr
+		Typ value.Type
+		Org Origin
+	}
+)
+
+// When is one branch of a Case.
+type When struct{ Cond, Result Expr }
+
+// Type returns the type of the column.
+func (e *Col) Type() value.Type { return e.Typ }
+
+// Type returns the type of the constant.
+func (e *Const) Type() value.Type { return e.Typ }
+
+// Type returns the result type of the call.
+func (e *Call) Type() value.Type { return e.Typ }
+
+// Type returns the common type of the branches.
+func (e *Case) Type() value.Type { return e.Typ }
+
+// Type returns the type that the argument is converted to.
+func (e *Cast) Type() value.Type { return e.Typ }
+
+// Origin returns where the column is named.
+func (e *Col) Origin() Origin { return e.Org }
+
+// Origin returns where the constant is written.
+func (e *Const) Origin() Origin { return e.Org }
+
+// Origin returns where the call is written.
+func (e *Call) Origin() Origin { return e.Org }
+
+// Origin returns where the CASE is written.
+func (e *Case) Origin() Origin { return e.Org }
+
+// Origin returns where the cast is written.
+func (e *Cast) Origin() Origin { return e.Org }
+
+// Children returns the direct parts of e.
+func Children(e Expr) []Expr {
+	switch e := e.(type) {
+	case *Call:
+		return e.Args
+	case *Cast:
+		return []Expr{e.Arg}
+	case *Case:
+		out := make([]Expr, 0, 2*len(e.Whens)+1)
+		for _, w := range e.Whens {
+			out = append(out, w.Cond, w.Result)
+		}
+		return append(out, e.Else)
+	}
+	return nil
+}
+
+// withChildren returns e with its parts replaced, in the order of Children.
+func withChildren(e Expr, parts []Expr) Expr {
+	switch e := e.(type) {
+	case *Call:
+		c := *e
+		c.Args = parts
+		return &c
+	case *Cast:
+		c := *e
+		c.Arg = parts[0]
+		return &c
+	case *Case:
+		c := *e
+		c.Whens = make([]When, len(e.Whens))
+		for i := range c.Whens {
+			c.Whens[i] = When{parts[2*i], parts[2*i+1]}
+		}
+		c.Else = parts[len(parts)-1]
+		return &c
+	}
+	return e
+}
+
+// Map rebuilds e bottom up, replacing every part by what f makes of it.
+func Map(e Expr, f func(Expr) Expr) Expr {
+	changed := false
+	mapped := MapParts(e, func(p Expr) Expr {
+		m := Map(p, f)
+		changed = changed || m != p
+		return m
+	})
+	if changed {
+		e = mapped
+	}
+	return f(e)
+}
+
+// MapParts rebuilds e with its direct parts replaced by what f makes of them.
+func MapParts(e Expr, f func(Expr) Expr) Expr {
+	old := Children(e)
+	if len(old) == 0 {
+		return e
+	}
+	parts := make([]Expr, len(old))
+	for i, p := range old {
+		parts[i] = f(p)
+	}
+	return withChildren(e, parts)
+}
+
+// Walk visits e and its parts, outermost first, as long as f returns true.
+func Walk(e Expr, f func(Expr) bool) {
+	if !f(e) {
+		return
+	}
+	for _, p := range Children(e) {
+		Walk(p, f)
+	}
+}
+
+// IDs is a set of columns.
+type IDs map[ID]bool
+
+// AddUses adds the columns that e reads.
+func (s IDs) AddUses(exprs ...Expr) IDs {
+	for _, e := range exprs {
+		Walk(e, func(p Expr) bool {
+			if c, ok := p.(*Col); ok {
+				s[c.ID] = true
+			}
+			return true
+		})
+	}
+	return s
+}
+
+// Uses returns the columns that the expressions read.
+func Uses(exprs ...Expr) IDs { return IDs{}.AddUses(exprs...) }
+
+// Within tells whether every column of s is in o.
+func (s IDs) Within(o IDs) bool {
+	for id := range s {
+		if !o[id] {
+			return false
+		}
+	}
+	return true
+}
+
+// Meets tells whether s and o share a column.
+func (s IDs) Meets(o IDs) bool {
+	for id := range s {
+		if o[id] {
+			return true
+		}
+	}
+	return false
+}
+
+// Defs says how columns are computed from others.
+type Defs map[ID]Expr
+
+// Substitute replaces the columns that defs defines. The result as a whole
+// keeps the origin of e, so that a piece stays the piece it was.
+func Substitute(e Expr, defs Defs) Expr {
+	if len(defs) == 0 {
+		return e
+	}
+	out := Map(e, func(p Expr) Expr {
+		if c, ok := p.(*Col); ok {
+			if d, ok := defs[c.ID]; ok {
+				return d
+			}
+		}
+		return p
+	})
+	if out != e {
+		out = WithOrigin(out, e.Origin())
+	}
+	return out
+}
+
+// WithOrigin returns e as if written at o; an unknown o changes nothing.
+func WithOrigin(e Expr, o Origin) Expr {
+	if !o.Known() || e.Origin() == o {
+		return e
+	}
+	switch e := e.(type) {
+	case *Col:
+		c := *e
+		c.Org = o
+		return &c
+	case *Const:
+		c := *e
+		c.Org = o
+		return &c
+	case *Call:
+		c := *e
+		c.Org = o
+		return &c
+	case *Case:
+		c := *e
+		c.Org = o
+		return &c
+	case *Cast:
+		c := *e
+		c.Org = o
+		return &c
+	}
+	return e
+}
+
+// Equal tells whether two expressions compute the same, by structure.
+func Equal(a, b Expr) bool {
+	switch x := a.(type) {
+	case *Col:
+		y, ok := b.(*Col)
+		return ok && x.ID == y.ID
+	case *Const:
+		y, ok := b.(*Const)
+		return ok && x.Typ == y.Typ && x.Val.IsNull == y.Val.IsNull &&
+			(x.Val.IsNull || x.Val.Kind == y.Val.Kind && value.Compare(x.Val, y.Val) == 0 && x.Val.Dec.Scale == y.Val.Dec.Scale)
+	case *Call:
+		y, ok := b.(*Call)
+		return ok && x.Op == y.Op && x.Typ == y.Typ && equalAll(x.Args, y.Args)
+	case *Cast:
+		y, ok := b.(*Cast)
+		return ok && x.Typ == y.Typ && Equal(x.Arg, y.Arg)
+	case *Case:
+		y, ok := b.(*Case)
+		return ok && x.Typ == y.Typ && equalAll(Children(x), Children(y))
+	}
+	return false
+}
+
+func equalAll(a, b []Expr) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	for i := range a {
+		if !Equal(a[i], b[i]) {
+			return false
+		}
+	}
+	return true
+}
+
+// Conjuncts splits a condition at its ANDs, outermost level.
+func Conjuncts(e Expr) []Expr {
+	if c, ok := e.(*Call); ok && c.Op == "and" {
+		var out []Expr
+		for _, a := range c.Args {
+			out = append(out, Conjuncts(a)...)
+		}
+		return out
+	}
+	return []Expr{e}
+}
+
+// And joins conditions; none is the constant true.
+func And(conds []Expr) Expr {
+	switch len(conds) {
+	case 0:
+		return True()
+	case 1:
+		return conds[0]
+	}
+	return &Call{Op: "and", Args: conds, Typ: value.Of(value.Bool)}
+}
+
+// True returns the constant true.
+func True() Expr { return &Const{Val: value.BoolOf(true), Typ: value.Of(value.Bool)} }
+
+// IsTrue tells whether e is the constant true.
+func IsTrue(e Expr) bool {
+	c, ok := e.(*Const)
+	return ok && c.Val.Truth()
+}
+
+// EquiKeys returns the two sides of an equality of which one side reads only
+// columns of left and the other only columns of right, left side first.
+func EquiKeys(e Expr, left, right IDs) (l, r Expr, ok bool) {
+	c, isCall := e.(*Call)
+	if !isCall || c.Op != "=" {
+		return nil, nil, false
+	}
+	a, b := Uses(c.Args[0]), Uses(c.Args[1])
+	switch {
+	case len(a) == 0 || len(b) == 0:
+		return nil, nil, false
+	case a.Within(left) && b.Within(right):
+		return c.Args[0], c.Args[1], true
+	case a.Within(right) && b.Within(left):
+		return c.Args[1], c.Args[0], true
+	}
+	return nil, nil, false
+}
+
+// MayFail tells whether evaluating e can raise an error for some row: a cast
+// that reads text or narrows, a division by what may be zero, an overflow.
+func MayFail(e Expr) bool {
+	fails := false
+	Walk(e, func(p Expr) bool {
+		switch p := p.(type) {
+		case *Cast:
+			_, widening := value.ImplicitSteps(p.Arg.Type().Kind, p.Typ.Kind)
+			fails = fails || !(widening || p.Typ.Kind == value.Text) || p.Typ.Precision > 0
+		case *Call:
+			switch p.Op {
+			case "and", "or", "not", "in", "coalesce", "greatest", "least", "concat", "||", "lower", "upper", "initcap",
+				"btrim", "ltrim", "rtrim", "length", "char_length", "left", "right", "replace", "strpos", "starts_with",
+				"=", "<>", "<", "<=", ">", ">=", "reverse", "octet_length":
+			case "like", "ilike":
+				_, constant := p.Args[1].(*Const)
+				fails = fails || !constant || len(p.Args) > 2
+			default:
+				fails = fails || len(p.Op) < 3 || p.Op[:3] != "is "
+			}
+		}
+		return !fails
+	})
+	return fails
+}

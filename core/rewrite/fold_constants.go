@@ -1,0 +1,36 @@
+package rewrite
+
+import (
+	"rovik/core/kernel"
+	"rovik/core/plan"
+	"rovik/core/value"
+)
+
+// foldConstants computes the parts of expressions that read no column. A part
+// that fails stays, so that the error comes where and if rows need it.
+func foldConstants(root plan.Node, _ *plan.Numbering) plan.Node {
+	return plan.Rewrite(root, func(n plan.Node) plan.Node {
+		return plan.MapExprs(n, func(e plan.Expr) plan.Expr { return plan.Map(e, foldConstant) })
+	})
+}
+
+func foldConstant(e plan.Expr) plan.Expr {
+	parts := plan.Children(e)
+	if len(parts) == 0 {
+		return e
+	}
+	for _, p := range parts {
+		if _, ok := p.(*plan.Const); !ok {
+			return e
+		}
+	}
+	program, err := kernel.Compile(e, nil)
+	if err != nil {
+		return e
+	}
+	arr, err := program.Eval(kernel.Batch{Len: 1})
+	if err != nil {
+		return e
+	}
+	return &plan.Const{Val: value.At(e.Type().Kind, arr, 0), Typ: e.Type(), Org: e.Origin()}
+}

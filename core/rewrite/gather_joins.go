@@ -1,0 +1,200 @@
+package rewrite
+
+import "rovik/core/plan"
+
+// gatherJoins reorders inner joins so that inputs of one source that share a
+// condition are joined with each other first, wherever they were written, and
+// moves a left join down to the one group of inputs that its condition reads,
+// where it then can fold with them.
+func gatherJoins(root plan.Node, _ *plan.Numbering) plan.Node { return gather(root) }
+
+func gather(n plan.Node) plan.Node {
+	if _, ok := n.(*plan.Join); !ok {
+		inputs := make([]plan.Node, len(n.Inputs()))
+		for i, in := range n.Inputs() {
+			inputs[i] = gather(in)
+		}
+		return n.WithInputs(inputs)
+	}
+	g := &joinGroup{}
+	g.flatten(n)
+	return g.build()
+}
+
+// joinGroup is a tree of joins taken apart: inputs that are joined inner, the
+// conditions between them, and right sides of left joins to add afterwards.
+// (A ⟕ B) ⋈ C is (A ⋈ C) ⟕ B, and a condition of the inner join that reads B
+// may as well be applied last.
+type joinGroup struct {
+	parts    []*joinPart
+	conds    []joinCond
+	attached []attachment
+}
+
+type joinPart struct {
+	node   plan.Node
+	cols   plan.IDs
+	source string // empty where there are several
+}
+
+type joinCond struct {
+	expr plan.Expr
+	org  plan.Origin // of the join it was written in
+	used bool
+}
+
+type attachment struct {
+	join  *plan.Join
+	right *joinPart
+	done  bool
+}
+
+func newPart(n plan.Node) *joinPart {
+	p := &joinPart{node: n, cols: plan.Outputs(n)}
+	if s := plan.Sources(n); len(s) == 1 {
+		for name := range s {
+			p.source = name
+		}
+	}
+	return p
+}
+
+func (g *joinGroup) flatten(n plan.Node) {
+	switch n := n.(type) {
+	case *plan.Join:
+		g.flatten(n.Left)
+		if n.Kind == plan.LeftJoin {
+			g.attached = append(g.attached, attachment{join: n, right: newPart(gather(n.Right))})
+			return
+		}
+		g.flatten(n.Right)
+		for _, c := range n.On {
+			g.conds = append(g.conds, joinCond{expr: c, org: n.Org})
+		}
+		return
+	case *plan.Filter:
+		if _, ok := n.Input.(*plan.Join); ok {
+			g.flatten(n.Input)
+			for _, c := range n.Conds {
+				g.conds = append(g.conds, joinCond{expr: c})
+			}
+			return
+		}
+	}
+	g.parts = append(g.parts, newPart(gather(n)))
+}
+
+func (g *joinGroup) build() plan.Node {
+	// Within a source first, then the left joins that fit there, then across.
+	sameSource := func(a, b *joinPart) bool { return a.source != "" && a.source == b.source }
+	for i := 0; i < len(g.parts); i++ {
+		for j := g.partner(i, sameSource); j >= 0; j = g.partner(i, sameSource) {
+			g.merge(i, j)
+		}
+	}
+	g.attach(sameSource)
+	anywhere := func(a, b *joinPart) bool { return true }
+	for len(g.parts) > 1 {
+		j := g.partner(0, anywhere)
+		if j < 0 {
+			j = 1 // nothing connects them: a cross product
+		}
+		g.merge(0, j)
+	}
+	g.attach(anywhere)
+	top := g.parts[0].node
+	var rest []plan.Expr
+	for _, c := range g.conds {
+		if !c.used {
+			rest = append(rest, c.expr)
+		}
+	}
+	return filter(top, rest)
+}
+
+// partner returns the first part that may be joined with part i and shares an
+// equality with it, or -1.
+func (g *joinGroup) partner(i int, may func(a, b *joinPart) bool) int {
+	for j := range g.parts {
+		if j == i || !may(g.parts[i], g.parts[j]) {
+			continue
+		}
+		for _, c := range g.conds {
+			if _, _, ok := plan.EquiKeys(c.expr, g.parts[i].cols, g.parts[j].cols); ok && !c.used {
+				return j
+			}
+		}
+	}
+	return -1
+}
+
+// merge joins part j to part i with every condition that becomes possible.
+func (g *joinGroup) merge(i, j int) {
+	left, right := g.parts[i], g.parts[j]
+	if j < i {
+		left, right = right, left
+	}
+	both := plan.IDs{}
+	for _, p := range []*joinPart{left, right} {
+		for id := range p.cols {
+			both[id] = true
+		}
+	}
+	join := &plan.Join{Kind: plan.InnerJoin, Left: left.node, Right: right.node}
+	for k := range g.conds {
+		c := &g.conds[k]
+		if !c.used && plan.Uses(c.expr).Within(both) {
+			c.used = true
+			join.On = append(join.On, c.expr)
+			if !join.Org.Known() {
+				join.Org = c.org
+			}
+		}
+	}
+	merged := &joinPart{node: join, cols: both}
+	if left.source == right.source {
+		merged.source = left.source
+	}
+	g.parts[min(i, j)] = merged
+	g.parts = append(g.parts[:max(i, j)], g.parts[max(i, j)+1:]...)
+}
+
+// attach adds the left joins whose condition reads a single part, in order.
+func (g *joinGroup) attach(may func(a, b *joinPart) bool) {
+	for k := range g.attached {
+		a := &g.attached[k]
+		if a.done {
+			continue
+		}
+		for _, p := range g.parts {
+			if !may(p, a.right) || !g.fits(a, p) {
+				continue
+			}
+			p.node = &plan.Join{Kind: plan.LeftJoin, Left: p.node, Right: a.right.node, On: a.join.On, Org: a.join.Org}
+			cols := plan.IDs{}
+			for _, s := range []plan.IDs{p.cols, a.right.cols} {
+				for id := range s {
+					cols[id] = true
+				}
+			}
+			p.cols = cols
+			if p.source != a.right.source {
+				p.source = ""
+			}
+			a.done = true
+			break
+		}
+	}
+}
+
+// fits tells whether a's condition reads only p and a's right side. A
+// condition without columns of p fits the part that holds everything.
+func (g *joinGroup) fits(a *attachment, p *joinPart) bool {
+	left := plan.IDs{}
+	for id := range plan.Uses(a.join.On...) {
+		if !a.right.cols[id] {
+			left[id] = true
+		}
+	}
+	return left.Within(p.cols) && (len(left) > 0 || len(g.parts) == 1)
+}

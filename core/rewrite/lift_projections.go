@@ -1,0 +1,97 @@
+package rewrite
+
+import "rovik/core/plan"
+
+// maxLiftedSize bounds how large an expression may grow by putting
+// definitions in the place of columns, in nodes.
+const maxLiftedSize = 400
+
+// liftProjections moves projections up through joins, into aggregations and
+// into other projections, so that the operators of stacked views meet.
+func liftProjections(root plan.Node, _ *plan.Numbering) plan.Node {
+	return plan.Rewrite(root, lift)
+}
+
+func lift(n plan.Node) plan.Node {
+	switch n := n.(type) {
+	case *plan.Project:
+		if in, ok := n.Input.(*plan.Project); ok {
+			if m, ok := rebase(n, definitions(in.Items)); ok {
+				return m.WithInputs([]plan.Node{in.Input})
+			}
+		}
+	case *plan.Aggregate:
+		if in, ok := n.Input.(*plan.Project); ok {
+			if m, ok := rebase(n, definitions(in.Items)); ok {
+				return m.WithInputs([]plan.Node{in.Input})
+			}
+		}
+	case *plan.Sort:
+		if in, ok := n.Input.(*plan.Project); ok {
+			if m, ok := rebase(n, definitions(in.Items)); ok {
+				return &plan.Project{Input: m.WithInputs([]plan.Node{in.Input}), Items: in.Items}
+			}
+		}
+	case *plan.Limit:
+		if in, ok := n.Input.(*plan.Project); ok {
+			return &plan.Project{Input: n.WithInputs([]plan.Node{in.Input}), Items: in.Items}
+		}
+	case *plan.Join:
+		return liftJoin(n)
+	}
+	return n
+}
+
+// liftJoin makes Project(A) ⋈ Project(B) into Project(A ⋈ B). On the side
+// that a left join fills with NULLs only items that are NULL for NULLs move.
+func liftJoin(n *plan.Join) plan.Node {
+	var items []plan.Item
+	defs := plan.Defs{}
+	sides := [2]plan.Node{n.Left, n.Right}
+	lifted := false
+	for i, side := range sides {
+		p, ok := side.(*plan.Project)
+		if ok && i == 1 && n.Kind == plan.LeftJoin {
+			in := plan.Outputs(p.Input)
+			for _, it := range p.Items {
+				ok = ok && plan.Strict(it.Expr, in)
+			}
+		}
+		if !ok {
+			items = append(items, plan.Identity(side.Columns())...)
+			continue
+		}
+		lifted = true
+		sides[i] = p.Input
+		items = append(items, p.Items...)
+		for id, e := range definitions(p.Items) {
+			defs[id] = e
+		}
+	}
+	if !lifted {
+		return n
+	}
+	m, ok := rebase(n, defs)
+	if !ok {
+		return n
+	}
+	return &plan.Project{Input: m.WithInputs(sides[:]), Items: items}
+}
+
+// rebase substitutes definitions into n's expressions, unless one grows too
+// large: a column that is used twice at each of many levels would double each
+// time.
+func rebase(n plan.Node, defs plan.Defs) (plan.Node, bool) {
+	ok := true
+	m := plan.MapExprs(n, func(e plan.Expr) plan.Expr {
+		out := plan.Substitute(e, defs)
+		size := 0
+		plan.Walk(out, func(plan.Expr) bool {
+			size++
+			return size <= maxLiftedSize
+		})
+		ok = ok && size <= maxLiftedSize
+		return out
+	})
+	return m, ok
+}

@@ -1,0 +1,118 @@
+package rewrite
+
+import "rovik/core/plan"
+
+// pruneColumns drops columns and aggregates that nothing reads.
+func pruneColumns(root plan.Node, _ *plan.Numbering) plan.Node {
+	return prune(root, plan.Outputs(root))
+}
+
+// prune returns n with at least the columns in need.
+func prune(n plan.Node, need plan.IDs) plan.Node {
+	switch n := n.(type) {
+	case *plan.Scan:
+		s := &plan.Scan{Table: n.Table, Org: n.Org}
+		for _, c := range n.Cols {
+			if need[c.ID] {
+				s.Cols = append(s.Cols, c)
+			}
+		}
+		return s
+	case *plan.Filter:
+		return &plan.Filter{Input: prune(n.Input, with(need, n.Conds...)), Conds: n.Conds}
+	case *plan.Project:
+		p := &plan.Project{}
+		below := plan.IDs{}
+		for _, it := range n.Items {
+			if need[it.ID] {
+				p.Items = append(p.Items, it)
+				below.AddUses(it.Expr)
+			}
+		}
+		p.Input = prune(n.Input, below)
+		return p
+	case *plan.Join:
+		below := with(need, n.On...)
+		return &plan.Join{Kind: n.Kind, Left: prune(n.Left, below), Right: prune(n.Right, below), On: n.On, Org: n.Org}
+	case *plan.Aggregate:
+		return pruneAggregate(n, need)
+	case *plan.Sort:
+		below := need
+		for _, k := range n.Keys {
+			below = with(below, k.Expr)
+		}
+		return &plan.Sort{Input: prune(n.Input, below), Keys: n.Keys, Org: n.Org}
+	case *plan.Union:
+		return pruneUnion(n, need)
+	case *plan.Distinct:
+		return n.WithInputs([]plan.Node{exactly(prune(n.Input, plan.Outputs(n)), n.Columns())})
+	}
+	inputs := make([]plan.Node, len(n.Inputs()))
+	for i, in := range n.Inputs() {
+		inputs[i] = prune(in, need)
+	}
+	return n.WithInputs(inputs)
+}
+
+func with(need plan.IDs, exprs ...plan.Expr) plan.IDs {
+	out := plan.IDs{}
+	for id := range need {
+		out[id] = true
+	}
+	return out.AddUses(exprs...)
+}
+
+func pruneAggregate(n *plan.Aggregate, need plan.IDs) plan.Node {
+	a := &plan.Aggregate{Groups: n.Groups, Org: n.Org}
+	below := plan.IDs{}
+	for _, g := range n.Groups {
+		below.AddUses(g.Expr)
+	}
+	for i, agg := range n.Aggs {
+		last := i == len(n.Aggs)-1 && len(a.Aggs) == 0 && len(n.Groups) == 0
+		if !need[agg.ID] && !last { // a row needs some column
+			continue
+		}
+		a.Aggs = append(a.Aggs, agg)
+		if agg.Arg != nil {
+			below.AddUses(agg.Arg)
+		}
+	}
+	a.Input = prune(n.Input, below)
+	return a
+}
+
+func pruneUnion(n *plan.Union, need plan.IDs) plan.Node {
+	var keep []int
+	u := &plan.Union{Org: n.Org}
+	for i, c := range n.Cols {
+		if need[c.ID] || i == len(n.Cols)-1 && len(keep) == 0 {
+			keep = append(keep, i)
+			u.Cols = append(u.Cols, c)
+		}
+	}
+	for _, p := range n.Parts {
+		all := p.Columns()
+		cols := make([]plan.Column, len(keep))
+		below := plan.IDs{}
+		for k, i := range keep {
+			cols[k] = all[i]
+			below[all[i].ID] = true
+		}
+		u.Parts = append(u.Parts, exactly(prune(p, below), cols))
+	}
+	return u
+}
+
+// exactly makes n give just these columns, in this order.
+func exactly(n plan.Node, cols []plan.Column) plan.Node {
+	have := n.Columns()
+	same := len(have) == len(cols)
+	for i := 0; same && i < len(cols); i++ {
+		same = have[i].ID == cols[i].ID
+	}
+	if same {
+		return n
+	}
+	return &plan.Project{Input: n, Items: plan.Identity(cols)}
+}

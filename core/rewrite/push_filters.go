@@ -1,0 +1,117 @@
+package rewrite
+
+import "rovik/core/plan"
+
+// pushFilters moves every condition down to the operators whose rows it
+// judges: through projections, sorts, distinct, unions, groups and joins. A
+// condition on both sides of an inner join becomes part of the join. On its
+// way it turns outer joins that a condition makes inner (see outerToInner).
+func pushFilters(root plan.Node, _ *plan.Numbering) plan.Node { return push(root, nil) }
+
+// push returns n with conds applied to its rows.
+func push(n plan.Node, conds []plan.Expr) plan.Node {
+	switch n := n.(type) {
+	case *plan.Filter:
+		// The inner conditions come first: they may guard the outer ones.
+		return push(n.Input, append(n.Conds[:len(n.Conds):len(n.Conds)], conds...))
+	case *plan.Project:
+		return &plan.Project{Input: push(n.Input, substituteAll(conds, definitions(n.Items))), Items: n.Items}
+	case *plan.Sort:
+		return &plan.Sort{Input: push(n.Input, conds), Keys: n.Keys, Org: n.Org}
+	case *plan.Distinct:
+		return &plan.Distinct{Input: push(n.Input, conds), Org: n.Org}
+	case *plan.Join:
+		if n.Kind == plan.LeftJoin {
+			n = outerToInner(n, conds)
+		}
+		if n.Kind == plan.InnerJoin {
+			return pushInner(n, conds)
+		}
+		return pushLeft(n, conds)
+	case *plan.Aggregate:
+		below, above := split(conds, func(e plan.Expr) bool {
+			return len(n.Groups) > 0 && plan.Uses(e).Within(outputsOf(n.Groups))
+		})
+		in := push(n.Input, substituteAll(below, definitions(n.Groups)))
+		return filter(&plan.Aggregate{Input: in, Groups: n.Groups, Aggs: n.Aggs, Org: n.Org}, above)
+	case *plan.Union:
+		parts := make([]plan.Node, len(n.Parts))
+		for i, p := range n.Parts {
+			defs := plan.Defs{}
+			for j, c := range p.Columns() {
+				defs[n.Cols[j].ID] = c.Ref()
+			}
+			parts[i] = push(p, substituteAll(conds, defs))
+		}
+		return &plan.Union{Parts: parts, Cols: n.Cols, Org: n.Org}
+	case *plan.Limit:
+		return filter(&plan.Limit{Input: push(n.Input, nil), Count: n.Count, Offset: n.Offset, Org: n.Org}, conds)
+	}
+	return filter(n, conds)
+}
+
+func pushInner(n *plan.Join, conds []plan.Expr) plan.Node {
+	all := append(n.On[:len(n.On):len(n.On)], conds...)
+	left, rest := split(all, within(plan.Outputs(n.Left)))
+	right, both := split(rest, within(plan.Outputs(n.Right)))
+	return &plan.Join{Kind: plan.InnerJoin, Left: push(n.Left, left), Right: push(n.Right, right), On: both, Org: n.Org}
+}
+
+// pushLeft keeps conditions on the right side above: below, they would turn
+// partners into NULLs rather than drop the row. What ON asks of the right side
+// alone may go there.
+func pushLeft(n *plan.Join, conds []plan.Expr) plan.Node {
+	left, above := split(conds, within(plan.Outputs(n.Left)))
+	right, on := split(n.On, func(e plan.Expr) bool {
+		uses := plan.Uses(e)
+		return len(uses) > 0 && uses.Within(plan.Outputs(n.Right))
+	})
+	return filter(&plan.Join{Kind: plan.LeftJoin, Left: push(n.Left, left), Right: push(n.Right, right), On: on, Org: n.Org}, above)
+}
+
+func filter(n plan.Node, conds []plan.Expr) plan.Node {
+	kept, _ := split(conds, func(e plan.Expr) bool { return !plan.IsTrue(e) })
+	if len(kept) == 0 {
+		return n
+	}
+	return &plan.Filter{Input: n, Conds: kept}
+}
+
+func split(conds []plan.Expr, test func(plan.Expr) bool) (yes, no []plan.Expr) {
+	for _, c := range conds {
+		if test(c) {
+			yes = append(yes, c)
+		} else {
+			no = append(no, c)
+		}
+	}
+	return yes, no
+}
+
+func within(ids plan.IDs) func(plan.Expr) bool {
+	return func(e plan.Expr) bool { return plan.Uses(e).Within(ids) }
+}
+
+func definitions(items []plan.Item) plan.Defs {
+	d := plan.Defs{}
+	for _, it := range items {
+		d[it.ID] = it.Expr
+	}
+	return d
+}
+
+func outputsOf(items []plan.Item) plan.IDs {
+	s := plan.IDs{}
+	for _, it := range items {
+		s[it.ID] = true
+	}
+	return s
+}
+
+func substituteAll(exprs []plan.Expr, defs plan.Defs) []plan.Expr {
+	out := make([]plan.Expr, len(exprs))
+	for i, e := range exprs {
+		out[i] = plan.Substitute(e, defs)
+	}
+	return out
+}

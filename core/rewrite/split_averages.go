@@ -1,0 +1,73 @@
+package rewrite
+
+import (
+	"rovik/core/plan"
+	"rovik/core/value"
+)
+
+// splitAverages turns avg(x) into sum(x) / count(x), which every source
+// computes alike, where databases round an average each in their own way. The
+// division happens once a group, in Rovik. Averages of doubles stay.
+func splitAverages(root plan.Node, ids *plan.Numbering) plan.Node {
+	return plan.Rewrite(root, func(n plan.Node) plan.Node {
+		agg, ok := n.(*plan.Aggregate)
+		if !ok {
+			return n
+		}
+		s := &averageSplitter{ids: ids}
+		items := plan.Identity(plan.Columns(agg.Groups))
+		for _, a := range agg.Aggs {
+			items = append(items, plan.Item{Column: a.Column, Expr: s.split(a)})
+		}
+		if !s.changed {
+			return n
+		}
+		return &plan.Project{Input: &plan.Aggregate{Input: agg.Input, Groups: agg.Groups, Aggs: s.aggs, Org: agg.Org}, Items: items}
+	})
+}
+
+type averageSplitter struct {
+	ids     *plan.Numbering
+	aggs    []plan.AggItem
+	changed bool
+}
+
+// split adds the aggregates that a needs and returns what computes a of them.
+func (s *averageSplitter) split(a plan.AggItem) plan.Expr {
+	if a.Func != "avg" || a.Arg.Type().Kind == value.Float8 {
+		s.aggs = append(s.aggs, a)
+		return a.Ref()
+	}
+	s.changed = true
+	sumKind := value.Numeric
+	if k := a.Arg.Type().Kind; k == value.Int2 || k == value.Int4 {
+		sumKind = value.Int8
+	}
+	sum, count := s.add(a, "sum", sumKind), s.add(a, "count", value.Int8)
+	numeric := value.Of(value.Numeric)
+	dividend := sum
+	if sumKind != value.Numeric {
+		dividend = &plan.Cast{Arg: sum, Typ: numeric}
+	}
+	// No rows give sum NULL, and so NULL before 0 can divide.
+	divisor := &plan.Case{Typ: numeric, Else: &plan.Cast{Arg: count, Typ: numeric}, Whens: []plan.When{{
+		Cond:   &plan.Call{Op: "=", Args: []plan.Expr{count, &plan.Const{Val: value.IntOf(value.Int8, 0), Typ: value.Of(value.Int8)}}, Typ: value.Of(value.Bool)},
+		Result: &plan.Const{Val: value.NullOf(value.Numeric), Typ: numeric},
+	}}}
+	return &plan.Call{Op: "/", Args: []plan.Expr{dividend, divisor}, Typ: numeric}
+}
+
+// add returns the column of an aggregate over a's argument, the same for
+// equal ones.
+func (s *averageSplitter) add(a plan.AggItem, fn string, kind value.Kind) plan.Expr {
+	for _, have := range s.aggs {
+		if have.Func == fn && have.Distinct == a.Distinct && have.Arg != nil && plan.Equal(have.Arg, a.Arg) {
+			return have.Ref()
+		}
+	}
+	part := a.Agg
+	part.Func = fn
+	item := plan.AggItem{Column: plan.Column{ID: s.ids.Next(), Name: plan.AggText(part), Type: value.Of(kind)}, Agg: part}
+	s.aggs = append(s.aggs, item)
+	return item.Ref()
+}

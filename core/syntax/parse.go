@@ -1,0 +1,322 @@
+package syntax
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	pg "github.com/pganalyze/pg_query_go/v6"
+	"github.com/pganalyze/pg_query_go/v6/parser"
+
+	"rovik/core/value"
+)
+
+// MaxText is the longest query text, in bytes, that Parse reads.
+const MaxText = 1 << 20
+
+// Parse reads one query. Errors are *value.Error with their place in the text.
+func Parse(sql string) (*Query, error) {
+	if len(sql) > MaxText {
+		return nil, value.Errorf(value.CodeSyntax, "the query is longer than %d bytes", MaxText)
+	}
+	if i := strings.IndexByte(sql, 0); i >= 0 || !utf8.ValidString(sql) {
+		return nil, value.Errorf(value.CodeSyntax, "the query holds bytes that are not text in UTF-8").At("", max(i, 0), max(i, 0)+1)
+	}
+	tree, err := pg.Parse(sql)
+	if err != nil {
+		return nil, syntaxError(sql, err)
+	}
+	if len(tree.Stmts) == 0 {
+		return nil, value.Errorf(value.CodeSyntax, "the query is empty").WithHint("write a SELECT").At("", 0, 0)
+	}
+	c := &converter{sql: sql}
+	if err := c.scan(); err != nil {
+		return nil, syntaxError(sql, err)
+	}
+	if len(tree.Stmts) > 1 {
+		at := int(tree.Stmts[1].StmtLocation)
+		return nil, value.Errorf(value.CodeSyntax, "there is more than one statement").
+			WithHint("run them one at a time").At("", at, len(sql))
+	}
+	stmt := tree.Stmts[0].Stmt.GetSelectStmt()
+	if stmt == nil {
+		return nil, value.Errorf(value.CodeUnsupported, "only queries (SELECT, WITH … SELECT) run here").
+			WithHint("sources are read-only").At("", 0, len(strings.TrimRight(sql, " \n\t;")))
+	}
+	return c.convert(stmt)
+}
+
+// syntaxError gives a parser error its place; the parser counts characters
+// from 1.
+func syntaxError(sql string, err error) error {
+	var pe *parser.Error
+	if !errors.As(err, &pe) {
+		return value.Errorf(value.CodeSyntax, "%s", err)
+	}
+	start := len(sql)
+	if pe.Cursorpos > 0 {
+		start = 0
+		for n := 1; n < pe.Cursorpos && start < len(sql); n++ {
+			_, size := utf8.DecodeRuneInString(sql[start:])
+			start += size
+		}
+	}
+	end := start
+	for end < len(sql) && !strings.ContainsRune(" \t\r\n", rune(sql[end])) {
+		end++
+	}
+	return value.Errorf(value.CodeSyntax, "%s", pe.Message).At("", start, end)
+}
+
+// converter turns the parser's tree into ours. It panics with a *value.Error
+// on what is not supported, which convert turns into an error.
+type converter struct {
+	sql    string
+	tokens []Span
+}
+
+func (c *converter) scan() error {
+	r, err := pg.Scan(c.sql)
+	if err != nil {
+		return err
+	}
+	c.tokens = make([]Span, 0, len(r.Tokens))
+	for _, t := range r.Tokens {
+		if t.Token != pg.Token_SQL_COMMENT && t.Token != pg.Token_C_COMMENT {
+			c.tokens = append(c.tokens, Span{int(t.Start), int(t.End)})
+		}
+	}
+	return nil
+}
+
+func (c *converter) convert(s *pg.SelectStmt) (q *Query, err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			e, ok := r.(*value.Error)
+			if !ok {
+				panic(r)
+			}
+			q, err = nil, e
+		}
+	}()
+	q = c.query(s)
+	q.Span = Span{0, len(c.sql)}
+	return q, nil
+}
+
+// unsupported stops the conversion with an error at a place.
+func (c *converter) unsupported(at Span, format string, args ...any) {
+	panic(value.Errorf(value.CodeUnsupported, "%s is not supported yet", fmt.Sprintf(format, args...)).At("", at.Start, at.End))
+}
+
+func (c *converter) query(s *pg.SelectStmt) *Query {
+	q := &Query{}
+	if w := s.WithClause; w != nil {
+		if w.Recursive {
+			c.unsupported(c.tokenAt(int(w.Location)), "WITH RECURSIVE")
+		}
+		for _, n := range w.Ctes {
+			q.With = append(q.With, c.cte(n.GetCommonTableExpr()))
+		}
+	}
+	if len(s.LockingClause) > 0 {
+		c.unsupported(c.word("for"), "FOR UPDATE or FOR SHARE")
+	}
+	if s.IntoClause != nil {
+		c.unsupported(c.word("into"), "SELECT INTO")
+	}
+	q.Body = c.body(s)
+	q.Span = q.Body.At()
+	for _, n := range s.SortClause {
+		q.OrderBy = append(q.OrderBy, c.sortItem(n.GetSortBy()))
+	}
+	if s.LimitOption == pg.LimitOption_LIMIT_OPTION_WITH_TIES {
+		c.unsupported(c.word("ties"), "WITH TIES")
+	}
+	if s.LimitCount != nil {
+		q.Limit = c.expr(s.LimitCount)
+	}
+	if s.LimitOffset != nil {
+		q.Offset = c.expr(s.LimitOffset)
+	}
+	return q
+}
+
+func (c *converter) cte(n *pg.CommonTableExpr) CTE {
+	stmt := n.Ctequery.GetSelectStmt()
+	at := c.tokenAt(int(n.Location))
+	if stmt == nil {
+		c.unsupported(at, "a statement other than SELECT in WITH")
+	}
+	return CTE{Span: at, Name: n.Ctename, Columns: names(n.Aliascolnames), Query: c.query(stmt)}
+}
+
+func (c *converter) body(s *pg.SelectStmt) Body {
+	if s.Op != pg.SetOperation_SETOP_NONE {
+		left, right := c.query(s.Larg), c.query(s.Rarg)
+		span := Span{left.Start, right.End}
+		if s.Op != pg.SetOperation_SETOP_UNION || !s.All {
+			what := map[pg.SetOperation]string{
+				pg.SetOperation_SETOP_UNION:     "UNION without ALL",
+				pg.SetOperation_SETOP_INTERSECT: "INTERSECT",
+				pg.SetOperation_SETOP_EXCEPT:    "EXCEPT",
+			}[s.Op]
+			c.unsupported(Span{left.End, right.Start}, "%s", what)
+		}
+		return &UnionAll{Span: span, Left: left, Right: right}
+	}
+	if len(s.ValuesLists) > 0 {
+		c.unsupported(c.word("values"), "VALUES")
+	}
+	if len(s.WindowClause) > 0 {
+		c.unsupported(c.word("window"), "WINDOW")
+	}
+	sel := &Select{}
+	for _, n := range s.TargetList {
+		sel.Targets = append(sel.Targets, c.target(n.GetResTarget()))
+	}
+	if len(sel.Targets) > 0 {
+		sel.Start = c.tokenBefore(sel.Targets[0].Start, "select")
+		sel.End = sel.Targets[len(sel.Targets)-1].End
+	}
+	if len(s.DistinctClause) > 0 {
+		sel.Distinct = true
+		sel.DistinctSpan = c.tokenAfter(sel.Start, "distinct")
+		if s.DistinctClause[0].GetNode() != nil {
+			c.unsupported(sel.DistinctSpan, "DISTINCT ON")
+		}
+	}
+	grow := func(n Node) { sel.End = max(sel.End, n.At().End) }
+	for _, n := range s.FromClause {
+		sel.From = append(sel.From, c.table(n))
+		grow(sel.From[len(sel.From)-1])
+	}
+	if s.WhereClause != nil {
+		sel.Where = c.expr(s.WhereClause)
+		grow(sel.Where)
+	}
+	for _, n := range s.GroupClause {
+		if g := n.GetGroupingSet(); g != nil {
+			c.unsupported(c.tokenAt(int(g.Location)), "GROUPING SETS, ROLLUP or CUBE")
+		}
+		sel.GroupBy = append(sel.GroupBy, c.expr(n))
+		grow(sel.GroupBy[len(sel.GroupBy)-1])
+	}
+	if len(sel.GroupBy) > 0 {
+		sel.GroupSpan = Span{c.tokenBefore(sel.GroupBy[0].At().Start, "group"), sel.End}
+	}
+	if s.HavingClause != nil {
+		sel.Having = c.expr(s.HavingClause)
+		grow(sel.Having)
+	}
+	sel.Span = c.balance(sel.Span)
+	return sel
+}
+
+func (c *converter) target(t *pg.ResTarget) Target {
+	x := c.expr(t.Val)
+	return Target{Span: x.At(), Name: t.Name, Expr: x}
+}
+
+func (c *converter) sortItem(s *pg.SortBy) SortItem {
+	x := c.expr(s.Node)
+	item := SortItem{Span: x.At(), Expr: x, Desc: s.SortbyDir == pg.SortByDir_SORTBY_DESC}
+	if s.SortbyDir == pg.SortByDir_SORTBY_USING {
+		c.unsupported(item.Span, "ORDER BY … USING")
+	}
+	switch s.SortbyNulls {
+	case pg.SortByNulls_SORTBY_NULLS_FIRST:
+		item.NullsFirst = true
+	case pg.SortByNulls_SORTBY_NULLS_DEFAULT:
+		item.NullsFirst = item.Desc
+	}
+	for _, w := range []string{"asc", "desc", "nulls", "first", "last"} {
+		if i := c.indexFrom(item.End); i < len(c.tokens) && c.is(i, w) {
+			item.End = c.tokens[i].End
+		}
+	}
+	return item
+}
+
+func (c *converter) table(n *pg.Node) Table {
+	switch t := n.Node.(type) {
+	case *pg.Node_RangeVar:
+		r := t.RangeVar
+		name := &TableName{Span: c.tokenAt(int(r.Location))}
+		for _, p := range []string{r.Catalogname, r.Schemaname, r.Relname} {
+			if p != "" {
+				name.Parts = append(name.Parts, p)
+			}
+		}
+		name.End = c.tokens[min(c.index(name.Start)+2*(len(name.Parts)-1), len(c.tokens)-1)].End
+		if r.Alias != nil {
+			name.Alias, name.Columns = r.Alias.Aliasname, names(r.Alias.Colnames)
+		}
+		return name
+	case *pg.Node_RangeSubselect:
+		r := t.RangeSubselect
+		stmt := r.Subquery.GetSelectStmt()
+		if stmt == nil {
+			c.unsupported(Span{}, "this subquery")
+		}
+		sub := &Subquery{Query: c.query(stmt)}
+		sub.Span = sub.Query.Span
+		if r.Lateral {
+			c.unsupported(sub.Span, "LATERAL")
+		}
+		if r.Alias == nil {
+			panic(value.Errorf(value.CodeSyntax, "a subquery in FROM needs an alias").
+				WithHint("write (…) AS name").At("", sub.Start, sub.End))
+		}
+		sub.Alias, sub.Columns = r.Alias.Aliasname, names(r.Alias.Colnames)
+		return sub
+	case *pg.Node_JoinExpr:
+		return c.join(t.JoinExpr)
+	case *pg.Node_RangeFunction:
+		c.unsupported(c.word("from"), "a function in FROM")
+	}
+	c.unsupported(c.word("from"), "this item of FROM")
+	return nil
+}
+
+func (c *converter) join(j *pg.JoinExpr) Table {
+	left, right := c.table(j.Larg), c.table(j.Rarg)
+	join := &Join{Span: Span{left.At().Start, right.At().End}, Left: left, Right: right}
+	between := Span{left.At().End, right.At().Start}
+	switch {
+	case j.IsNatural:
+		c.unsupported(between, "NATURAL JOIN")
+	case len(j.UsingClause) > 0:
+		c.unsupported(between, "JOIN … USING")
+	case j.Alias != nil:
+		c.unsupported(between, "an alias on a join in parentheses")
+	}
+	switch j.Jointype {
+	case pg.JoinType_JOIN_INNER:
+		if j.Quals == nil {
+			join.Kind = Cross
+		}
+	case pg.JoinType_JOIN_LEFT:
+		join.Kind = Left
+	case pg.JoinType_JOIN_RIGHT:
+		join.Kind = Left
+		join.Left, join.Right = right, left
+	default:
+		c.unsupported(between, "FULL JOIN")
+	}
+	if j.Quals != nil {
+		join.On = c.expr(j.Quals)
+		join.End = max(join.End, join.On.At().End)
+	}
+	join.Span = c.balance(join.Span)
+	return join
+}
+
+func names(nodes []*pg.Node) []string {
+	var out []string
+	for _, n := range nodes {
+		out = append(out, n.GetString_().GetSval())
+	}
+	return out
+}

@@ -1,0 +1,99 @@
+package syntax
+
+import (
+	"errors"
+	"strings"
+	"testing"
+
+	"rovik/core/value"
+)
+
+// exprSpans collects the text of every expression node of a select.
+func targetTexts(sql string, q *Query) (out []string) {
+	for _, t := range q.Body.(*Select).Targets {
+		out = append(out, sql[t.Start:t.End])
+	}
+	return out
+}
+
+// A span is how a verdict points back into the text: it must cover the whole
+// expression, whatever the parser calls its location.
+func TestSpansCoverTheWholeExpression(t *testing.T) {
+	exprs := []string{
+		`a`, `s.t.a`, `"a b"."c"`, `a + b * 2`, `(a + b) * 2`, `a * (b + 2)`, `- a`, `-5`, `NOT (a = 1)`,
+		`a IS NULL`, `a IS NOT NULL`, `(a = 1) IS NOT TRUE`, `count(*)`, `count(DISTINCT a)`, `coalesce(a, (b), 1)`,
+		`CAST(a AS numeric(10, 2))`, `a::numeric(10,2)`, `a::double precision`, `a::timestamp with time zone`,
+		`date '2020-01-01'`, `interval '1 day'`, `CASE WHEN a = 1 THEN b ELSE (c) END`, `CASE a WHEN 1 THEN 2 END + 1`,
+		`a IN (1, 2, (3))`, `a NOT IN ('x')`, `a BETWEEN 1 AND (2)`, `a NOT BETWEEN 1 AND 2`, `a LIKE 'x%'`,
+		`a NOT LIKE 'x!%' ESCAPE '!'`, `extract(year FROM a)`, `substring(a FROM 1 FOR 2)`, `trim(both 'x' FROM a)`,
+		`position('x' IN a)`, `a AT TIME ZONE 'UTC'`, `current_date`, `nullif(a, '')`, `greatest(a, 2)`,
+		`a IS DISTINCT FROM b`, `(a = 1 OR b = 2) AND (c = 3)`, `upper(lower(a) || 'é') || 'ü'`, `pg_catalog.lower(a)`,
+		`'a' || /* c */ 'b'`, `a -- note
+ + 1`,
+	}
+	sql := "SELECT " + strings.Join(exprs, ", ") + " FROM t"
+	q, err := Parse(sql)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, got := range targetTexts(sql, q) {
+		if got != exprs[i] {
+			t.Errorf("span of %q is %q", exprs[i], got)
+		}
+	}
+}
+
+// What is not executed yet is named, and the error points at it.
+func TestUnsupportedIsNamedAndPlaced(t *testing.T) {
+	for _, c := range []struct{ sql, what, at string }{
+		{"SELECT a FROM t UNION SELECT b FROM t", "UNION without ALL", "UNION"},
+		{"SELECT a FROM t WHERE a IN (SELECT 1)", "a subquery in an expression", "IN (SELECT 1)"},
+		{"SELECT rank() OVER (ORDER BY a) FROM t", "window function", "rank()"},
+		{"SELECT * FROM a FULL JOIN b ON true", "FULL JOIN", "FULL JOIN"},
+		{"WITH RECURSIVE x AS (SELECT 1) SELECT * FROM x", "WITH RECURSIVE", "WITH"},
+		{"SELECT a ~ 'x' FROM t", "the operator ~", "~"},
+		{"SELECT sum(a) FILTER (WHERE b) FROM t", "FILTER", "sum(a)"},
+		{"SELECT DISTINCT ON (a) a FROM t", "DISTINCT ON", "DISTINCT"},
+		{"VALUES (1)", "VALUES", "VALUES"},
+		{"DELETE FROM t", "only queries", "DELETE FROM t"},
+		{"SELECT 1; SELECT 2", "more than one statement", "SELECT 2"},
+		{"SELECT a FROM t GROUP BY ROLLUP(a)", "ROLLUP", "ROLLUP"},
+	} {
+		_, err := Parse(c.sql)
+		var e *value.Error
+		if !errors.As(err, &e) || !strings.Contains(e.Message, c.what) {
+			t.Errorf("%s: got error %v, want one about %q", c.sql, err, c.what)
+			continue
+		}
+		if got := strings.TrimSpace(c.sql[e.Start:e.End]); !strings.HasPrefix(got, c.at) {
+			t.Errorf("%s: error points at %q, want %q", c.sql, got, c.at)
+		}
+	}
+}
+
+// A syntax error behind non-ASCII text still points at the right byte.
+func TestSyntaxErrorPlace(t *testing.T) {
+	sql := "SELECT 'é', FROM t"
+	_, err := Parse(sql)
+	var e *value.Error
+	if !errors.As(err, &e) || sql[e.Start:e.End] != "FROM" {
+		t.Fatalf("got %#v", err)
+	}
+}
+
+// Whatever bytes come in, Parse answers with a tree or an error.
+func FuzzParse(f *testing.F) {
+	for _, s := range []string{"SELECT 1", "SELECT a.b FROM c AS d(e) WHERE f IN (1,2) ORDER BY 1 DESC NULLS LAST LIMIT 3", "((", "SELECT", "\x00", "SELECT 'a"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, sql string) {
+		q, err := Parse(sql)
+		if (q == nil) == (err == nil) {
+			t.Fatalf("%q: tree %v, error %v", sql, q, err)
+		}
+		var e *value.Error
+		if errors.As(err, &e) && (e.End < e.Start || e.End > len(sql)) {
+			t.Fatalf("%q: error span %d-%d lies outside", sql, e.Start, e.End)
+		}
+	})
+}

@@ -1,0 +1,91 @@
+package value
+
+import (
+	"errors"
+	"fmt"
+)
+
+// Error is what went wrong with a query, told to the person who wrote it:
+// what, where, and what to do. View names the view whose text the span counts
+// in; it is empty for the query itself. Start and End are byte offsets, both
+// -1 where no place in the text is to blame.
+type Error struct {
+	Code       string // SQLSTATE
+	Message    string
+	Hint       string
+	View       string
+	Start, End int
+}
+
+// The SQLSTATE codes that Rovik itself raises.
+const (
+	CodeSyntax          = "42601"
+	CodeUnsupported     = "0A000"
+	CodeUndefinedTable  = "42P01"
+	CodeUndefinedColumn = "42703"
+	CodeAmbiguous       = "42702"
+	CodeUndefinedFunc   = "42883"
+	CodeTypeMismatch    = "42804"
+	CodeGrouping        = "42803"
+	CodeDuplicate       = "42710"
+	CodeRecursion       = "42P19"
+	CodeDivisionByZero  = "22012"
+	CodeOutOfRange      = "22003"
+	CodeBadText         = "22P02"
+	CodeBadDate         = "22008"
+	CodeBadEscape       = "22025"
+	CodeBadParameter    = "22023"
+	CodeBadLimit        = "2201W"
+	CodeCancelled       = "57014"
+	CodeMemory          = "53200"
+	CodeSource          = "58000"
+)
+
+// Errorf makes an Error without a place.
+func Errorf(code, format string, args ...any) *Error {
+	return &Error{Code: code, Message: fmt.Sprintf(format, args...), Start: -1, End: -1}
+}
+
+func (e *Error) Error() string {
+	if e.Hint != "" {
+		return e.Message + " (" + e.Hint + ")"
+	}
+	return e.Message
+}
+
+// WithHint returns a copy of e that says what to do.
+func (e *Error) WithHint(format string, args ...any) *Error {
+	c := *e
+	c.Hint = fmt.Sprintf(format, args...)
+	return &c
+}
+
+// At returns a copy of e that points at a span, unless it points somewhere
+// already: the innermost place is the most telling one.
+func (e *Error) At(view string, start, end int) *Error {
+	if e.Start >= 0 {
+		return e
+	}
+	c := *e
+	c.View, c.Start, c.End = view, start, end
+	return &c
+}
+
+// Code returns the SQLSTATE of the first *Error in err's chain, or "".
+func Code(err error) string {
+	var e *Error
+	if errors.As(err, &e) {
+		return e.Code
+	}
+	return ""
+}
+
+// The arithmetic errors, which carry no operands.
+var (
+	ErrDivisionByZero = Errorf(CodeDivisionByZero, "division by zero")
+	ErrIntegerRange   = Errorf(CodeOutOfRange, "integer out of range")
+	ErrNumericRange   = Errorf(CodeOutOfRange, "numeric result needs more than %d digits", MaxDigits).
+				WithHint("round the operands or cast to double precision")
+	ErrFloatRange = Errorf(CodeOutOfRange, "value out of range for double precision")
+	ErrDateRange  = Errorf(CodeBadDate, "date or timestamp out of range")
+)

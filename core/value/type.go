@@ -1,0 +1,165 @@
+// Package value holds Rovik's types and scalar values, the rules for
+// comparing and computing them, and how each type lies in Arrow arrays.
+//
+// The meaning is PostgreSQL's under the C collation: text compares by code
+// point, NULLs sort last, integer overflow and division by zero are errors,
+// numeric is exact to 38 digits, float NaN equals itself and sorts last.
+package value
+
+import (
+	"fmt"
+	"strings"
+)
+
+// Kind is a type without its modifiers.
+type Kind uint8
+
+// The kinds. Null is the type of a bare NULL or an untyped text literal until
+// its context gives it one; no bound expression keeps it.
+const (
+	Null Kind = iota
+	Bool
+	Int2
+	Int4
+	Int8
+	Numeric
+	Float8
+	Text
+	Date
+	Timestamp
+	TimestampTZ
+	Interval
+	kindCount
+)
+
+// MaxDigits is the largest number of decimal digits of a numeric value.
+const MaxDigits = 38
+
+var kindNames = [kindCount]string{
+	Null: "unknown", Bool: "boolean", Int2: "smallint", Int4: "integer", Int8: "bigint",
+	Numeric: "numeric", Float8: "double precision", Text: "text", Date: "date",
+	Timestamp: "timestamp", TimestampTZ: "timestamptz", Interval: "interval",
+}
+
+// kindAliases are the spellings that SQL accepts in casts and definitions.
+var kindAliases = map[string]Kind{
+	"bool": Bool, "boolean": Bool,
+	"int2": Int2, "smallint": Int2, "int4": Int4, "int": Int4, "integer": Int4,
+	"int8": Int8, "bigint": Int8, "numeric": Numeric, "decimal": Numeric,
+	"float8": Float8, "double precision": Float8,
+	"text": Text, "varchar": Text,
+	"date": Date, "timestamp": Timestamp, "timestamptz": TimestampTZ, "interval": Interval,
+}
+
+// Kinds lists every kind that a column can have.
+func Kinds() []Kind {
+	var ks []Kind
+	for k := Bool; k < kindCount; k++ {
+		ks = append(ks, k)
+	}
+	return ks
+}
+
+func (k Kind) String() string { return kindNames[k] }
+
+// IsInteger tells whether k is one of the three integer kinds.
+func (k Kind) IsInteger() bool { return k == Int2 || k == Int4 || k == Int8 }
+
+// IsNumber tells whether arithmetic is defined on k.
+func (k Kind) IsNumber() bool { return k.IsInteger() || k == Numeric || k == Float8 }
+
+// IsTime tells whether k is a date or a timestamp.
+func (k Kind) IsTime() bool { return k == Date || k == Timestamp || k == TimestampTZ }
+
+// KindNamed returns the kind that SQL calls name, in any letter case.
+func KindNamed(name string) (Kind, bool) {
+	k, ok := kindAliases[strings.ToLower(name)]
+	return k, ok
+}
+
+// Type is a kind with its modifiers. Precision and Scale count decimal digits
+// and belong to numeric alone; a Precision of 0 means unconstrained.
+type Type struct {
+	Kind      Kind
+	Precision int
+	Scale     int
+}
+
+// Of returns the type of kind k without modifiers.
+func Of(k Kind) Type { return Type{Kind: k} }
+
+func (t Type) String() string {
+	if t.Kind == Numeric && t.Precision > 0 {
+		return fmt.Sprintf("numeric(%d,%d)", t.Precision, t.Scale)
+	}
+	return t.Kind.String()
+}
+
+// ParseType reads what Type.String writes, and the usual aliases.
+func ParseType(s string) (Type, error) {
+	name, mods, hasMods := strings.Cut(strings.TrimSpace(s), "(")
+	k, ok := KindNamed(strings.TrimSpace(name))
+	if !ok {
+		return Type{}, fmt.Errorf("no type is called %q", s)
+	}
+	t := Of(k)
+	if hasMods && k == Numeric {
+		if _, err := fmt.Sscanf(mods, "%d,%d)", &t.Precision, &t.Scale); err != nil {
+			return Type{}, fmt.Errorf("the modifiers of %q are not (precision,scale): %w", s, err)
+		}
+	}
+	return t, nil
+}
+
+// MarshalText writes the type's SQL name.
+func (t Type) MarshalText() ([]byte, error) { return []byte(t.String()), nil }
+
+// UnmarshalText reads what MarshalText wrote.
+func (t *Type) UnmarshalText(b []byte) error {
+	parsed, err := ParseType(string(b))
+	*t = parsed
+	return err
+}
+
+// implicit lists, for each kind, the kinds that a value of it turns into
+// without being asked, nearest first.
+var implicit = map[Kind][]Kind{
+	Int2:      {Int4, Int8, Numeric, Float8},
+	Int4:      {Int8, Numeric, Float8},
+	Int8:      {Numeric, Float8},
+	Numeric:   {Float8},
+	Date:      {Timestamp, TimestampTZ},
+	Timestamp: {TimestampTZ},
+}
+
+// ImplicitSteps tells how far kind from is from kind to along the implicit
+// casts: 0 for the same kind, and ok false where there is no implicit cast.
+func ImplicitSteps(from, to Kind) (steps int, ok bool) {
+	if from == to || from == Null {
+		return 0, true
+	}
+	for i, k := range implicit[from] {
+		if k == to {
+			return i + 1, true
+		}
+	}
+	return 0, false
+}
+
+// Common returns the kind that values of kinds a and b both turn into
+// implicitly, as UNION, CASE, COALESCE and comparisons need it.
+func Common(a, b Kind) (Kind, bool) {
+	if a == Null {
+		return b, true
+	}
+	if b == Null {
+		return a, true
+	}
+	if _, ok := ImplicitSteps(a, b); ok {
+		return b, true
+	}
+	if _, ok := ImplicitSteps(b, a); ok {
+		return a, true
+	}
+	return Null, false
+}

@@ -1,0 +1,77 @@
+package demo
+
+import "rovik/core/catalog"
+
+// Layers are the story's layers, lowest first.
+var Layers = []catalog.Layer{
+	{Name: "intake", Description: "One clean view for each table: names, types and codes put right."},
+	{Name: "joined", Description: "Business meaning: what belongs together, across sources."},
+	{Name: "delivery", Description: "What consumers get."},
+}
+
+// Views are the story's views.
+var Views = []*catalog.View{
+	{Layer: "intake", Name: "object", Description: "Objects of the collection.", SQL: `SELECT
+  o.object_id, o.accession_no AS object_no, o.title, lower(o.kind) AS kind, lower(o.material) AS material,
+  o.maker_id, o.made_from, o.acquired_on, o.value_estimate, o.fragile, o.home_room_id
+FROM registry.objects AS o`},
+	{Layer: "intake", Name: "maker", Description: "Makers, with their years as a text.", SQL: `SELECT
+  m.maker_id, m.name AS maker, m.country,
+  coalesce(CAST(m.born AS text), '?') || '–' || coalesce(CAST(m.died AS text), '?') AS years
+FROM registry.makers AS m`},
+	{Layer: "intake", Name: "place", Description: "Rooms with their sites.", SQL: `SELECT
+  r.room_id, r.name AS room, s.name AS site, s.town, upper(r.climate_class) AS climate_class
+FROM registry.rooms AS r
+JOIN registry.sites AS s ON s.site_id = r.site_id`},
+	{Layer: "intake", Name: "institution", Description: "Borrowers; codes come in any case and with spaces.", SQL: `SELECT
+  i.institution_id, upper(btrim(i.code)) AS code, i.name, i.country, i.credit_limit
+FROM lending.institutions AS i`},
+	{Layer: "intake", Name: "loan", Description: "Loans of the current system, status and borrower code cleaned.", SQL: `SELECT
+  l.loan_id, l.loan_no, upper(btrim(l.institution_code)) AS institution_code,
+  lower(btrim(l.status)) AS status, l.courier_id, l.sent_on, l.due_on, l.returned_on
+FROM lending.loans AS l`},
+	{Layer: "intake", Name: "loan_line", Description: "Objects of each loan.", SQL: `SELECT
+  n.loan_id, n.line_no, n.object_no, n.insured_value, n.packing
+FROM lending.loan_lines AS n`},
+	{Layer: "intake", Name: "archived_loan", Description: "Loans closed before the current system; dates and values are text there.", SQL: `SELECT
+  a.loan_no, upper(btrim(a.borrower)) AS institution_code, a.object_no,
+  CAST(a.loaned_on AS date) AS sent_on, CAST(a.returned_on AS date) AS returned_on,
+  CASE WHEN a.insured IN ('n/a', 'unknown', 'see file') THEN NULL
+       ELSE CAST(a.insured AS numeric(12,2)) END AS insured_value
+FROM archive.closed_loans AS a`},
+	{Layer: "joined", Name: "open_loan", Description: "Loans that are out, with their borrower.", SQL: `SELECT
+  l.loan_id, l.loan_no, l.sent_on, l.due_on, i.name AS borrower, i.country
+FROM intake.loan AS l
+JOIN intake.institution AS i ON i.code = l.institution_code
+WHERE l.status = 'out'`},
+	{Layer: "joined", Name: "object_on_loan", Description: "Each object that is on loan, with what it is and who has it.", SQL: `SELECT
+  o.object_no, o.title, o.kind, o.material, o.value_estimate,
+  l.loan_no, l.borrower, l.country, l.sent_on, l.due_on, n.insured_value
+FROM joined.open_loan AS l
+JOIN intake.loan_line AS n ON n.loan_id = l.loan_id
+JOIN intake.object AS o ON o.object_no = n.object_no
+WHERE o.kind = 'print'
+  AND l.due_on >= date '2026-01-01'`},
+	{Layer: "joined", Name: "loan_history", Description: "Current and archived loans of each object as one.", SQL: `SELECT n.object_no, l.loan_no, l.institution_code, l.sent_on, l.returned_on, n.insured_value, 'current' AS system
+FROM intake.loan AS l
+JOIN intake.loan_line AS n ON n.loan_id = l.loan_id
+UNION ALL
+SELECT a.object_no, a.loan_no, a.institution_code, a.sent_on, a.returned_on, a.insured_value, 'archive'
+FROM intake.archived_loan AS a`},
+	{Layer: "delivery", Name: "loan_risk", Description: "Prints on loan with their climate tolerance and the gap in their insurance.", SQL: `SELECT
+  r.object_no, r.title, r.borrower, r.country, r.due_on, r.material,
+  t.max_lux, t.max_humidity,
+  coalesce(r.value_estimate, 0) - coalesce(r.insured_value, 0) AS uninsured
+FROM joined.object_on_loan AS r
+LEFT JOIN registry.climate_tolerances AS t ON t.material = r.material`},
+	{Layer: "delivery", Name: "uninsured_by_country", Description: "Prints on loan worth more than they are insured for, by country.", SQL: `SELECT
+  r.country, count(*) AS objects, sum(r.uninsured) AS uninsured, max(r.due_on) AS last_due
+FROM delivery.loan_risk AS r
+WHERE r.uninsured > 0
+GROUP BY r.country
+ORDER BY uninsured DESC`},
+	{Layer: "delivery", Name: "insured_value_by_borrower", Description: "What each borrower has had insured, now and before.", SQL: `SELECT
+  h.institution_code, h.system, count(*) AS lines, sum(h.insured_value) AS insured, avg(h.insured_value) AS average
+FROM joined.loan_history AS h
+GROUP BY h.institution_code, h.system`},
+}

@@ -1,0 +1,273 @@
+// Package records keeps what Rovik knows between starts, in one SQLite file:
+// sources as they were last seen, layers, views and past runs.
+package records
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/url"
+	"os"
+	"path/filepath"
+	"time"
+
+	_ "modernc.org/sqlite" // the database/sql driver
+
+	"rovik/connect"
+	"rovik/core/catalog"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// maxRuns is how many past runs are kept.
+const maxRuns = 500
+
+// Store is an open records file.
+type Store struct{ db *sql.DB }
+
+// Source is a source as it is kept. Found is nil until it was discovered.
+type Source struct {
+	Name, Kind, Note string
+	Config           connect.Config
+	Found            *catalog.Source
+	FoundAt          time.Time
+}
+
+// Run is a past run. Report is its exec.Report as JSON.
+type Run struct {
+	ID, SQL, State, Error string
+	BeganAt               time.Time
+	Report                json.RawMessage
+}
+
+// ErrTaken is returned for a name that is in use.
+var ErrTaken = errors.New("the name is taken")
+
+// Open opens the records in a folder, which it makes where it is missing, and
+// brings them up to date.
+func Open(home string) (*Store, error) {
+	if err := os.MkdirAll(home, 0o700); err != nil {
+		return nil, fmt.Errorf("making the folder for the records: %w", err)
+	}
+	path := filepath.Join(home, "records.db")
+	dsn := url.URL{Scheme: "file", Opaque: (&url.URL{Path: path}).EscapedPath(),
+		RawQuery: "_pragma=journal_mode(wal)&_pragma=foreign_keys(1)&_pragma=busy_timeout(5000)&_txlock=immediate"}
+	db, err := sql.Open("sqlite", dsn.String())
+	if err != nil {
+		return nil, fmt.Errorf("opening the records %s: %w", path, err)
+	}
+	db.SetMaxOpenConns(4)
+	if err := migrate(db); err != nil {
+		_ = db.Close()
+		return nil, fmt.Errorf("opening the records %s: %w", path, err)
+	}
+	return &Store{db}, nil
+}
+
+// Close closes the file.
+func (s *Store) Close() error { return s.db.Close() }
+
+// migrate applies the migrations that the file has not seen, each in a
+// transaction of its own.
+func migrate(db *sql.DB) error {
+	names, err := fs.Glob(migrations, "migrations/*.sql")
+	if err != nil {
+		return err
+	}
+	for i, name := range names {
+		if err := migrateOne(db, i+1, name); err != nil {
+			return fmt.Errorf("migration %s: %w", name, err)
+		}
+	}
+	return nil
+}
+
+func migrateOne(db *sql.DB, version int, name string) error {
+	tx, err := db.Begin()
+	if err != nil {
+		return err
+	}
+	defer func() { _ = tx.Rollback() }()
+	var have int
+	if err := tx.QueryRow("PRAGMA user_version").Scan(&have); err != nil || have >= version {
+		return err
+	}
+	text, err := migrations.ReadFile(name)
+	if err != nil {
+		return err
+	}
+	if _, err := tx.Exec(string(text)); err != nil {
+		return err
+	}
+	if _, err := tx.Exec(fmt.Sprintf("PRAGMA user_version = %d", version)); err != nil {
+		return err
+	}
+	return tx.Commit()
+}
+
+const timeFormat = time.RFC3339Nano
+
+// Sources returns all sources by name.
+func (s *Store) Sources(ctx context.Context) ([]*Source, error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT name, kind, note, config, found, found_at FROM source ORDER BY name")
+	if err != nil {
+		return nil, fmt.Errorf("reading the sources: %w", err)
+	}
+	defer rows.Close()
+	var out []*Source
+	for rows.Next() {
+		var src Source
+		var config string
+		var found, at sql.NullString
+		if err := rows.Scan(&src.Name, &src.Kind, &src.Note, &config, &found, &at); err != nil {
+			return nil, fmt.Errorf("reading the sources: %w", err)
+		}
+		if err := json.Unmarshal([]byte(config), &src.Config); err != nil {
+			return nil, fmt.Errorf("reading the source %s: %w", src.Name, err)
+		}
+		if found.Valid {
+			if err := json.Unmarshal([]byte(found.String), &src.Found); err != nil {
+				return nil, fmt.Errorf("reading the source %s: %w", src.Name, err)
+			}
+			src.FoundAt, _ = time.Parse(timeFormat, at.String)
+		}
+		out = append(out, &src)
+	}
+	return out, rows.Err()
+}
+
+// PutSource adds or replaces a source.
+func (s *Store) PutSource(ctx context.Context, src *Source) error {
+	config, err := json.Marshal(src.Config)
+	if err != nil {
+		return err
+	}
+	var found, at any
+	if src.Found != nil {
+		b, err := json.Marshal(src.Found)
+		if err != nil {
+			return err
+		}
+		found, at = string(b), src.FoundAt.UTC().Format(timeFormat)
+	}
+	_, err = s.db.ExecContext(ctx, `INSERT INTO source (name, kind, note, config, found, found_at) VALUES (?, ?, ?, ?, ?, ?)
+		ON CONFLICT (name) DO UPDATE SET kind = excluded.kind, note = excluded.note, config = excluded.config, found = excluded.found, found_at = excluded.found_at`,
+		src.Name, src.Kind, src.Note, string(config), found, at)
+	if err != nil {
+		return fmt.Errorf("keeping the source %s: %w", src.Name, err)
+	}
+	return nil
+}
+
+// Layers returns the layers, lowest first.
+func (s *Store) Layers(ctx context.Context) ([]catalog.Layer, error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT name, description FROM layer ORDER BY position")
+	if err != nil {
+		return nil, fmt.Errorf("reading the layers: %w", err)
+	}
+	defer rows.Close()
+	var out []catalog.Layer
+	for rows.Next() {
+		var l catalog.Layer
+		if err := rows.Scan(&l.Name, &l.Description); err != nil {
+			return nil, fmt.Errorf("reading the layers: %w", err)
+		}
+		out = append(out, l)
+	}
+	return out, rows.Err()
+}
+
+// PutLayers replaces the list of layers, keeping the views.
+func (s *Store) PutLayers(ctx context.Context, layers []catalog.Layer) error {
+	for i, l := range layers {
+		_, err := s.db.ExecContext(ctx, `INSERT INTO layer (name, position, description) VALUES (?, ?, ?)
+			ON CONFLICT (name) DO UPDATE SET position = excluded.position, description = excluded.description`, l.Name, i, l.Description)
+		if err != nil {
+			return fmt.Errorf("keeping the layer %s: %w", l.Name, err)
+		}
+	}
+	return nil
+}
+
+// Views returns all views.
+func (s *Store) Views(ctx context.Context) ([]*catalog.View, error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT layer, name, sql, description FROM view ORDER BY layer, name")
+	if err != nil {
+		return nil, fmt.Errorf("reading the views: %w", err)
+	}
+	defer rows.Close()
+	var out []*catalog.View
+	for rows.Next() {
+		var v catalog.View
+		if err := rows.Scan(&v.Layer, &v.Name, &v.SQL, &v.Description); err != nil {
+			return nil, fmt.Errorf("reading the views: %w", err)
+		}
+		out = append(out, &v)
+	}
+	return out, rows.Err()
+}
+
+// AddView keeps a new view; ErrTaken where its layer has one of that name.
+func (s *Store) AddView(ctx context.Context, v *catalog.View) error {
+	res, err := s.db.ExecContext(ctx, "INSERT INTO view (layer, name, sql, description, saved_at) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING",
+		v.Layer, v.Name, v.SQL, v.Description, time.Now().UTC().Format(timeFormat))
+	if err != nil {
+		return fmt.Errorf("keeping the view %s: %w", v.FullName(), err)
+	}
+	if n, err := res.RowsAffected(); err == nil && n == 0 {
+		return ErrTaken
+	}
+	return nil
+}
+
+// ReplaceView changes a view that is there.
+func (s *Store) ReplaceView(ctx context.Context, v *catalog.View) error {
+	res, err := s.db.ExecContext(ctx, "UPDATE view SET sql = ?, description = ?, saved_at = ? WHERE layer = ? AND name = ?",
+		v.SQL, v.Description, time.Now().UTC().Format(timeFormat), v.Layer, v.Name)
+	if err != nil {
+		return fmt.Errorf("keeping the view %s: %w", v.FullName(), err)
+	}
+	if n, err := res.RowsAffected(); err == nil && n == 0 {
+		return fmt.Errorf("the view %s is not there any more", v.FullName())
+	}
+	return nil
+}
+
+// AddRun keeps a run, and drops the oldest past maxRuns.
+func (s *Store) AddRun(ctx context.Context, r *Run) error {
+	_, err := s.db.ExecContext(ctx, "INSERT INTO run (id, sql, began_at, state, error, report) VALUES (?, ?, ?, ?, ?, ?)",
+		r.ID, r.SQL, r.BeganAt.UTC().Format(timeFormat), r.State, r.Error, string(r.Report))
+	if err == nil {
+		_, err = s.db.ExecContext(ctx, "DELETE FROM run WHERE id IN (SELECT id FROM run ORDER BY began_at DESC LIMIT -1 OFFSET ?)", maxRuns)
+	}
+	if err != nil {
+		return fmt.Errorf("keeping the run %s: %w", r.ID, err)
+	}
+	return nil
+}
+
+// Runs returns the latest runs, newest first.
+func (s *Store) Runs(ctx context.Context, limit int) ([]*Run, error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT id, sql, began_at, state, error, report FROM run ORDER BY began_at DESC LIMIT ?", limit)
+	if err != nil {
+		return nil, fmt.Errorf("reading the runs: %w", err)
+	}
+	defer rows.Close()
+	var out []*Run
+	for rows.Next() {
+		var r Run
+		var began, report string
+		if err := rows.Scan(&r.ID, &r.SQL, &began, &r.State, &r.Error, &report); err != nil {
+			return nil, fmt.Errorf("reading the runs: %w", err)
+		}
+		r.BeganAt, _ = time.Parse(timeFormat, began)
+		r.Report = json.RawMessage(report)
+		out = append(out, &r)
+	}
+	return out, rows.Err()
+}

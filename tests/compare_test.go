@@ -1,0 +1,158 @@
+package tests
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"sort"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"rovik/app"
+	"rovik/core/plan"
+	"rovik/core/value"
+)
+
+// outcome is what a query gave: rows as canonical texts, or an error's class.
+type outcome struct {
+	rows  []string
+	class string // the first two characters of the SQLSTATE
+	err   error
+}
+
+// canonical writes a value so that equal ones are the same text: numerics
+// without trailing zeros, doubles to twelve digits.
+func canonical(k value.Kind, s string) string {
+	switch k {
+	case value.Numeric:
+		if d, err := value.ParseDecimal(s); err == nil {
+			return d.Canonical().String()
+		}
+	case value.Float8:
+		if f, err := strconv.ParseFloat(s, 64); err == nil {
+			return strconv.FormatFloat(f, 'g', 12, 64)
+		}
+	case value.Bool:
+		return map[string]string{"t": "true", "f": "false"}[s[:1]]
+	case value.Date, value.Timestamp, value.TimestampTZ:
+		if v, err := value.Parse(k, s); err == nil {
+			return v.String()
+		}
+	}
+	return s
+}
+
+func ours(ctx context.Context, a *app.App, sql string, foldOff bool) (outcome, []plan.Column) {
+	run, err := a.Start(ctx, app.Query{SQL: sql, FoldOff: foldOff}, app.NewRunID())
+	if err != nil {
+		return failed(err), nil
+	}
+	defer run.Close()
+	var o outcome
+	for {
+		b, err := run.Next()
+		if errors.Is(err, io.EOF) {
+			return o, run.Columns
+		}
+		if err != nil {
+			return failed(err), run.Columns
+		}
+		for r := range b.Len {
+			var row strings.Builder
+			for i, cell := range app.RowTexts(run.Columns, b, r) {
+				if cell == nil {
+					row.WriteString("∅|")
+				} else {
+					row.WriteString(canonical(run.Columns[i].Type.Kind, *cell) + "|")
+				}
+			}
+			o.rows = append(o.rows, row.String())
+		}
+	}
+}
+
+func failed(err error) outcome {
+	code := value.Code(err)
+	if len(code) < 2 {
+		code = "??"
+	}
+	return outcome{class: code[:2], err: err}
+}
+
+// theirs runs a query on the reference. cols give the kinds to compare by.
+func theirs(ctx context.Context, sql string, cols []plan.Column) outcome {
+	res := reference.PgConn().ExecParams(ctx, sql, nil, nil, nil, nil).Read()
+	if res.Err != nil {
+		var pe *pgconn.PgError
+		if errors.As(res.Err, &pe) {
+			return outcome{class: pe.Code[:2], err: res.Err}
+		}
+		return outcome{class: "??", err: res.Err}
+	}
+	var o outcome
+	for _, r := range res.Rows {
+		var row strings.Builder
+		for i, cell := range r {
+			switch {
+			case cell == nil:
+				row.WriteString("∅|")
+			case i < len(cols):
+				row.WriteString(canonical(cols[i].Type.Kind, string(cell)) + "|")
+			default:
+				row.WriteString(string(cell) + "|")
+			}
+		}
+		o.rows = append(o.rows, row.String())
+	}
+	return o
+}
+
+// difference describes how two outcomes differ, or returns "".
+func difference(a, b outcome, ordered bool) string {
+	if a.class != b.class {
+		return fmt.Sprintf("errors differ: %v against %v", a.err, b.err)
+	}
+	x, y := append([]string{}, a.rows...), append([]string{}, b.rows...)
+	if !ordered {
+		sort.Strings(x)
+		sort.Strings(y)
+	}
+	for i := range min(len(x), len(y)) {
+		if x[i] != y[i] {
+			return fmt.Sprintf("%d and %d rows; the first that differ are\n    %s\n    %s", len(x), len(y), x[i], y[i])
+		}
+	}
+	if len(x) != len(y) {
+		return fmt.Sprintf("%d rows against %d", len(x), len(y))
+	}
+	return ""
+}
+
+// holdsLaw runs a query folded, unfolded and on the reference, and fails the
+// test where they do not agree.
+func holdsLaw(t *testing.T, sql string, ordered bool) {
+	t.Helper()
+	ctx := context.Background()
+	folded, cols := ours(ctx, project, sql, false)
+	unfolded, cols2 := ours(ctx, project, sql, true)
+	if cols == nil {
+		cols = cols2
+	}
+	ref := theirs(ctx, sql, cols)
+	problem := func(what, diff string) {
+		if diff != "" {
+			report, _ := project.Explain(app.Query{SQL: sql})
+			note := ""
+			if report != nil {
+				note = app.ExplainText(report)
+			}
+			t.Errorf("%s: %s\n  %s\n%s", what, diff, sql, note)
+		}
+	}
+	problem("folded against unfolded", difference(folded, unfolded, ordered))
+	problem("folded against the reference", difference(folded, ref, ordered))
+}
