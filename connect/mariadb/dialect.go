@@ -91,7 +91,7 @@ func membership(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
 	return sqldb.Text("(").Add(loose, sqldb.Text(" AND "), exact, sqldb.Text(")"))
 }
 
-const looseLike, looseEqual = "loosely like", "loosely ="
+const looseLike = "loosely like"
 
 func calls() map[string]sqldb.Rule {
 	rules := sqldb.Common()
@@ -130,9 +130,16 @@ func calls() map[string]sqldb.Rule {
 		return sqldb.Reasonf("collation-differs", "Use LIKE with the spelling as stored.", "MariaDB has no LIKE that ignores the case of ASCII letters and of nothing else.")
 	}}
 	rules[looseLike] = sqldb.Rule{Write: like(looseCompares)}
-	rules[looseEqual] = sqldb.Rule{Write: func(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
-		args := plan.Children(e)
-		return sqldb.Text("CONVERT(").Add(p.Expr(args[0]), sqldb.Text(" USING utf8mb4) COLLATE "+looseCompares+" = "), p.Expr(args[1]))
+	rules[plan.OpLooseEqual] = sqldb.Rule{Write: func(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
+		var sides []sqldb.Rope
+		for _, side := range plan.Children(e) {
+			r := p.Expr(side)
+			if _, isConst := side.(*plan.Const); !isConst {
+				r = sqldb.Text("CONVERT(").Add(r, sqldb.Text(" USING utf8mb4) COLLATE "+looseCompares))
+			}
+			sides = append(sides, r)
+		}
+		return sqldb.Join(sides, " = ")
 	}}
 	rules["extract"] = sqldb.Rule{Judge: extractable, Write: extract}
 	for _, name := range []string{"ceil", "floor", "abs"} {
@@ -221,12 +228,20 @@ func loosen(s *sqldb.Source, e plan.Expr) plan.Expr {
 	}
 	switch c.Op {
 	case "=":
-		for i := range 2 {
-			core, isText := looseCore(s, c.Args[i])
-			if v, isConst := sqldb.Const(c.Args[1-i]); isText && isConst {
-				return &plan.Call{Op: looseEqual, Args: []plan.Expr{core, &plan.Const{Val: v, Typ: value.Of(value.Text)}}, Typ: c.Typ}
+		var sides []plan.Expr
+		for _, side := range c.Args {
+			_, isConst := sqldb.Const(side)
+			core, isText := looseCore(s, side)
+			switch {
+			case isText:
+				sides = append(sides, core)
+			case isConst && side.Type().Kind == value.Text:
+				sides = append(sides, side)
+			default:
+				return nil
 			}
 		}
+		return &plan.Call{Op: plan.OpLooseEqual, Args: sides, Typ: c.Typ}
 	case "in":
 		core, isText := looseCore(s, c.Args[0])
 		if !isText {
@@ -237,7 +252,7 @@ func loosen(s *sqldb.Source, e plan.Expr) plan.Expr {
 			if _, isConst := sqldb.Const(a); !isConst {
 				return nil
 			}
-			any = append(any, &plan.Call{Op: looseEqual, Args: []plan.Expr{core, a}, Typ: c.Typ})
+			any = append(any, &plan.Call{Op: plan.OpLooseEqual, Args: []plan.Expr{core, a}, Typ: c.Typ})
 		}
 		if len(any) == 1 {
 			return any[0]

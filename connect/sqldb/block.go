@@ -56,7 +56,7 @@ func (p *Printer) block(n plan.Node) (*block, error) {
 		b := *in
 		p.cols = b.cols
 		for _, c := range n.Conds {
-			r := marked(fold.KindFilter, c.Origin(), p.Operand(c))
+			r := marked(fold.KindFilter, c.Origin(), p.condition(c))
 			if b.grouped {
 				b.having = append(b.having[:len(b.having):len(b.having)], r)
 			} else {
@@ -237,7 +237,7 @@ func (p *Printer) join(n *plan.Join) (*block, error) {
 	p.cols = b.cols
 	on := []Rope{}
 	for _, c := range n.On {
-		cond := p.Operand(c)
+		cond := p.condition(c)
 		if o := c.Origin(); o.View != n.Org.View || o.Start < n.Org.Start || o.End > n.Org.End {
 			cond = marked(fold.KindFilter, o, cond)
 		}

@@ -97,6 +97,14 @@ func (p *Printer) Operand(e plan.Expr) Rope {
 	return r
 }
 
+// condition writes one of several conditions that AND joins.
+func (p *Printer) condition(e plan.Expr) Rope {
+	if c, ok := e.(*plan.Call); ok && c.Op == "or" {
+		return p.Operand(e)
+	}
+	return p.Expr(e)
+}
+
 var infixOps = map[string]bool{"and": true, "or": true, "+": true, "-": true, "*": true, "/": true, "%": true, "||": true,
 	"=": true, "<>": true, "<": true, "<=": true, ">": true, ">=": true, "like": true, "ilike": true,
 	"is distinct from": true, "is not distinct from": true}

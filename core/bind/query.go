@@ -103,7 +103,7 @@ func (b *binder) union(u *syntax.UnionAll, e *env) plan.Node {
 		}
 		return n
 	}
-	return &plan.Union{Parts: []plan.Node{part(left, li), part(right, ri)}, Cols: out, Org: b.origin(u.Span)}
+	return &plan.Union{Parts: []plan.Node{part(left, li), part(right, ri)}, Cols: out, Org: b.origin(u.Words)}
 }
 
 // castItem gives an item another kind, as a new column.

@@ -107,9 +107,12 @@ func (f *folder) finishPieces() []*Piece {
 // oneLine folds white space.
 func oneLine(s string) string { return strings.Join(strings.Fields(s), " ") }
 
+// lowerFirst lets a sentence go on after a colon, unless it starts with a name.
 func lowerFirst(s string) string {
-	if s == "" || strings.HasPrefix(s, "Rovik") {
-		return s
+	first, _, _ := strings.Cut(s, " ")
+	switch first {
+	case "It", "Its", "Nothing", "A", "The", "While", "Sums":
+		return strings.ToLower(s[:1]) + s[1:]
 	}
-	return strings.ToLower(s[:1]) + s[1:]
+	return s
 }

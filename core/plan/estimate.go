@@ -83,6 +83,11 @@ func (e *Estimator) join(n *Join) float64 {
 	rows := l * r
 	lo, ro := Outputs(n.Left), Outputs(n.Right)
 	for _, c := range n.On {
+		if loose, ok := c.(*Call); ok && loose.Op == OpLooseEqual {
+			exact := *loose
+			exact.Op = "="
+			c = &exact
+		}
 		if a, b, ok := EquiKeys(c, lo, ro); ok {
 			// No side has more different keys than rows.
 			rows /= math.Max(1, math.Max(math.Min(e.distinct(a), l), math.Min(e.distinct(b), r)))
@@ -141,7 +146,7 @@ func (e *Estimator) share(x Expr) float64 {
 		return 1 - miss
 	case "not":
 		return 1 - e.share(c.Args[0])
-	case "=", "in":
+	case "=", "in", OpLooseEqual:
 		return math.Min(1, e.equalShare(c.Args[0])*float64(len(c.Args)-1))
 	case "<>":
 		return 1 - e.equalShare(c.Args[0])

@@ -61,6 +61,10 @@ type (
 	}
 )
 
+// OpLooseEqual is equality as some source sees it: true wherever = is, and
+// perhaps for more. It stands only in conditions that a source narrows by.
+const OpLooseEqual = "loosely ="
+
 // When is one branch of a Case.
 type When struct{ Cond, Result Expr }
 
@@ -214,7 +218,8 @@ func (s IDs) Meets(o IDs) bool {
 type Defs map[ID]Expr
 
 // Substitute replaces the columns that defs defines. The result as a whole
-// keeps the origin of e, so that a piece stays the piece it was.
+// keeps the origin of e, so that a piece stays the piece it was; a bare column
+// gives way to the piece that defines it.
 func Substitute(e Expr, defs Defs) Expr {
 	if len(defs) == 0 {
 		return e
@@ -227,10 +232,13 @@ func Substitute(e Expr, defs Defs) Expr {
 		}
 		return p
 	})
-	if out != e {
-		out = WithOrigin(out, e.Origin())
+	if out == e {
+		return e
 	}
-	return out
+	if _, bare := e.(*Col); bare && out.Origin().Known() {
+		return out
+	}
+	return WithOrigin(out, e.Origin())
 }
 
 // WithOrigin returns e as if written at o; an unknown o changes nothing.

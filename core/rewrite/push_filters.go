@@ -111,7 +111,7 @@ func outputsOf(items []plan.Item) plan.IDs {
 func substituteAll(exprs []plan.Expr, defs plan.Defs) []plan.Expr {
 	out := make([]plan.Expr, len(exprs))
 	for i, e := range exprs {
-		out[i] = plan.Substitute(e, defs)
+		out[i] = plan.WithOrigin(plan.Substitute(e, defs), e.Origin())
 	}
 	return out
 }

@@ -54,7 +54,7 @@ func (s *averageSplitter) split(a plan.AggItem) plan.Expr {
 		Cond:   &plan.Call{Op: "=", Args: []plan.Expr{count, &plan.Const{Val: value.IntOf(value.Int8, 0), Typ: value.Of(value.Int8)}}, Typ: value.Of(value.Bool)},
 		Result: &plan.Const{Val: value.NullOf(value.Numeric), Typ: numeric},
 	}}}
-	return &plan.Call{Op: "/", Args: []plan.Expr{dividend, divisor}, Typ: numeric}
+	return &plan.Call{Op: "/", Args: []plan.Expr{dividend, divisor}, Typ: numeric, Org: a.Org}
 }
 
 // add returns the column of an aggregate over a's argument, the same for

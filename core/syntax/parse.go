@@ -164,7 +164,8 @@ func (c *converter) body(s *pg.SelectStmt) Body {
 			}[s.Op]
 			c.unsupported(Span{left.End, right.Start}, "%s", what)
 		}
-		return &UnionAll{Span: span, Left: left, Right: right}
+		words := c.tokenAfter(left.End, "union")
+		return &UnionAll{Span: span, Words: Span{words.Start, c.tokenAfter(words.End, "all").End}, Left: left, Right: right}
 	}
 	if len(s.ValuesLists) > 0 {
 		c.unsupported(c.word("values"), "VALUES")

@@ -35,6 +35,7 @@ type Body interface{ Node }
 // UnionAll appends the rows of two queries.
 type UnionAll struct {
 	Span
+	Words       Span // UNION ALL itself
 	Left, Right *Query
 }
 

@@ -1,0 +1,81 @@
+# Everything that Rovik needs it installs itself: Debian packages where root or
+# sudo allows, npm packages, Go modules. `make demo` is all it takes.
+
+SHELL := /bin/bash
+SCALE ?= 1
+DEMO  := .demo
+DEBS  := postgresql mariadb-server chromium fonts-dejavu-core gcc
+STATICCHECK := honnef.co/go/tools/cmd/staticcheck@v0.7.0
+WEB_FILES := $(shell find web/src web/index.html web/package.json web/vite.config.ts web/tsconfig.json -type f 2>/dev/null)
+
+.PHONY: demo up down build test bench deps debs web-check lint fuzz clean
+
+demo: debs build
+	bin/rovik demo --dir $(DEMO) --scale $(SCALE)
+
+# up returns when the server answers; down stops what up started.
+up: debs build
+	@mkdir -p $(DEMO)
+	@if [ -f $(DEMO)/up.pid ] && kill -0 $$(cat $(DEMO)/up.pid) 2>/dev/null; then echo "already up:"; grep serves $(DEMO)/up.log; exit 0; fi; \
+	setsid bin/rovik demo --dir $(DEMO) --scale $(SCALE) >$(DEMO)/up.log 2>&1 </dev/null & echo $$! >$(DEMO)/up.pid; \
+	for i in $$(seq 1 1200); do \
+	  if grep -q 'Rovik serves' $(DEMO)/up.log; then grep serves $(DEMO)/up.log; exit 0; fi; \
+	  if ! kill -0 $$(cat $(DEMO)/up.pid) 2>/dev/null; then cat $(DEMO)/up.log; rm -f $(DEMO)/up.pid; exit 1; fi; \
+	  sleep 0.1; \
+	done; echo "the demo did not come up:"; cat $(DEMO)/up.log; exit 1
+
+down:
+	@if [ -f $(DEMO)/up.pid ] && kill $$(cat $(DEMO)/up.pid) 2>/dev/null; then \
+	  while kill -0 $$(cat $(DEMO)/up.pid) 2>/dev/null; do sleep 0.1; done; echo "stopped"; \
+	else echo "nothing to stop"; fi; rm -f $(DEMO)/up.pid
+
+build: bin/rovik
+
+bin/rovik: serve/dist/index.html $(shell find core connect records app serve cmd demo -name '*.go' -o -name '*.sql' -o -name '*.yaml') go.mod go.sum
+	@echo "building bin/rovik (the first time compiles the SQL parser, about a minute)"
+	go build -trimpath -o bin/rovik ./cmd/rovik
+
+serve/dist/index.html: web/node_modules/.installed $(WEB_FILES) serve/openapi.yaml
+	@echo "building the page"
+	cd web && npm run --silent types && npm run --silent build
+
+web/node_modules/.installed: web/package-lock.json
+	@echo "installing npm packages"
+	cd web && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+# debs installs the Debian packages that are missing, where that is allowed.
+debs:
+	@missing=""; for p in $(DEBS); do dpkg -s $$p >/dev/null 2>&1 || missing="$$missing $$p"; done; \
+	if [ -z "$$missing" ]; then exit 0; fi; \
+	if ! command -v apt-get >/dev/null; then echo "not a Debian machine; going on without:$$missing"; exit 0; fi; \
+	as=""; if [ "$$(id -u)" != 0 ]; then if sudo -n true 2>/dev/null; then as="sudo -n"; else echo "neither root nor sudo; going on without:$$missing"; exit 0; fi; fi; \
+	echo "installing Debian packages:$$missing"; \
+	$$as apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$as apt-get install -y -qq --no-install-recommends $$missing >/dev/null || echo "that failed; going on without them"
+
+deps: debs web/node_modules/.installed
+	go mod download
+
+lint: web/node_modules/.installed
+	@test -z "$$(gofmt -l . | grep -v node_modules)" || { echo "gofmt:"; gofmt -l . | grep -v node_modules; exit 1; }
+	go vet ./...
+	go run $(STATICCHECK) ./...
+
+web-check: web/node_modules/.installed
+	cd web && npm run --silent types && git diff --exit-code -- src/api/schema.gen.ts && npm run --silent check && npm run --silent lint
+
+test: deps build lint web-check
+	go test -count=1 -timeout 20m ./...
+
+# fuzz goes on where make test stops: new seeds for the differential test, and
+# Go's own fuzzing of the parser and the number readers.
+fuzz:
+	ROVIK_SEEDS=$${SEEDS:-5000} go test -count=1 -timeout 80m -run TestGeneratedQueriesHoldTheLaw ./tests
+	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/syntax
+	go test -run '^$$' -fuzz FuzzDecimal -fuzztime 60s ./core/value
+
+bench: debs build
+	go test -run '^$$' -bench . -benchtime 1x -timeout 30m ./tests
+
+clean:
+	rm -rf bin serve/dist/assets serve/dist/index.html web/node_modules
