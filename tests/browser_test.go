@@ -1,0 +1,257 @@
+package tests
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"rovik/serve"
+)
+
+// page starts a server of the project and a browser on it.
+func page(t *testing.T) (ctx context.Context, base string) {
+	t.Helper()
+	serving, stop := context.WithCancel(context.Background())
+	ready := make(chan string, 1)
+	ended := make(chan error, 1)
+	go func() {
+		ended <- serve.Run(serving, project, "127.0.0.1:0", false, func(url string) { ready <- url })
+	}()
+	select {
+	case base = <-ready:
+	case err := <-ended:
+		t.Fatal(err)
+	}
+	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("/usr/bin/chromium"), chromedp.NoSandbox, chromedp.DisableGPU,
+		chromedp.WindowSize(1280, 800), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true))
+	alloc, cancelAlloc := chromedp.NewExecAllocator(context.Background(), opts...)
+	ctx, cancelTab := chromedp.NewContext(alloc)
+	ctx, cancelTime := context.WithTimeout(ctx, 90*time.Second)
+	t.Cleanup(func() {
+		cancelTime()
+		cancelTab()
+		cancelAlloc()
+		stop()
+		<-ended
+	})
+	return ctx, base
+}
+
+// do runs browser actions, and keeps a picture of the page where they fail.
+func do(t *testing.T, ctx context.Context, what string, actions ...chromedp.Action) {
+	t.Helper()
+	if err := chromedp.Run(ctx, actions...); err != nil {
+		var shot []byte
+		if chromedp.Run(context.WithoutCancel(ctx), chromedp.CaptureScreenshot(&shot)) == nil {
+			path := filepath.Join(os.TempDir(), "rovik-browser-failure.png")
+			_ = os.WriteFile(path, shot, 0o644)
+			t.Logf("the page then: %s", path)
+		}
+		t.Fatalf("%s: %v", what, err)
+	}
+}
+
+// until waits for a JavaScript condition.
+func until(js string) chromedp.Action {
+	return chromedp.Poll("Boolean("+js+")", nil, chromedp.WithPollingTimeout(25*time.Second))
+}
+
+// shot keeps a picture for the documentation, where ROVIK_SHOTS names a folder.
+func shot(t *testing.T, ctx context.Context, name string) {
+	t.Helper()
+	dir := os.Getenv("ROVIK_SHOTS")
+	if dir == "" {
+		return
+	}
+	var png []byte
+	do(t, ctx, "picture", chromedp.CaptureScreenshot(&png))
+	if err := os.WriteFile(filepath.Join(dir, name+".png"), png, 0o644); err != nil {
+		t.Fatal(err)
+	}
+}
+
+const (
+	pieceTexts  = `[...document.querySelectorAll('[data-testid=piece]')].map(e => e.title)`
+	appendToSQL = `(text => { const c = document.querySelector('.cm-content').cmTile?.view ?? document.querySelector('.cm-content').cmView.view; c.dispatch({changes: {from: c.state.doc.length, insert: text}}) })`
+	setSQL      = `(text => { const c = document.querySelector('.cm-content').cmTile?.view ?? document.querySelector('.cm-content').cmView.view; c.dispatch({changes: {from: 0, to: c.state.doc.length, insert: text}}) })`
+	runState    = `document.querySelector('[data-testid=run-line]')?.dataset.state`
+)
+
+func button(label string) string {
+	return fmt.Sprintf(`//button[normalize-space(.)=%q]`, label)
+}
+
+// The five steps that the product stands on, in the real page on the real
+// databases.
+func TestBrowserWalk(t *testing.T) {
+	ctx, base := page(t)
+
+	// 1. Three sources with tables, columns, types, keys and row counts.
+	do(t, ctx, "sources", chromedp.Navigate(base+"/sources/registry/objects"),
+		until(`document.querySelector('[data-testid=columns]')?.innerText.includes('accession_no')`))
+	var text string
+	do(t, ctx, "read the sources", chromedp.Text("main", &text, chromedp.ByQuery))
+	for _, want := range []string{"registry", "postgresql", "lending", "mariadb", "archive", "sqlite", "numeric(12,2)", "primary", "→ registry.public.makers", "2,000 rows", "double precision"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("the sources page does not show %q", want)
+		}
+	}
+	shot(t, ctx, "sources")
+
+	// 2. The demo view with its drawing; what did not fold says why.
+	do(t, ctx, "view", chromedp.Navigate(base+"/view/joined/object_on_loan"),
+		until(`document.querySelectorAll('[data-testid=card]').length === 2`),
+		until(`document.querySelectorAll('[data-testid=crossing]').length === 2`))
+	do(t, ctx, "an unfolded piece", chromedp.Click(`//*[@data-testid='unfolded'][contains(., "l.status = 'out'")]`, chromedp.BySearch),
+		until(`document.querySelector('[data-testid=piece-note]').innerText.includes('function-differs')`),
+		until(`document.querySelector('[data-testid=piece-note]').innerText.includes('Remedy')`))
+	shot(t, ctx, "view-narrowed-piece")
+
+	// 3. A filter more: its verdict comes at once, and choosing it lights it in
+	// the SQL, in the card and in the native statement.
+	runsBefore, err := project.PastRuns(context.Background(), 1000)
+	if err != nil {
+		t.Fatal(err)
+	}
+	do(t, ctx, "type a filter", chromedp.Evaluate(appendToSQL+`("\n  AND o.material = 'paper'")`, nil),
+		until(pieceTexts+`.some(t => t.includes("o.material = 'paper'") && t.includes('folded'))`),
+		chromedp.Click(`//*[@data-testid='piece'][contains(@title, "o.material = 'paper'")]`, chromedp.BySearch),
+		until(`document.querySelector('.cm-lit')?.innerText.includes("o.material = 'paper'")`),
+		until(`[...document.querySelectorAll('[data-testid=native] [data-lit=true]')].some(e => e.innerText.includes('material'))`),
+		until(`document.querySelector('[data-testid=piece-note]').innerText.includes('registry does this exactly')`))
+	runsAfter, err := project.PastRuns(context.Background(), 1000)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(runsAfter) != len(runsBefore) {
+		t.Error("typing ran something")
+	}
+	shot(t, ctx, "view-chosen-piece")
+
+	// 4. Run it: rows, and real counts in the drawing.
+	do(t, ctx, "run", chromedp.Click(button("Run"), chromedp.BySearch),
+		until(runState+` === 'done'`),
+		until(`[...document.querySelectorAll('[data-testid=crossing]')].every(e => /row.*·.*B.*·.*s/.test(e.innerText))`))
+	shot(t, ctx, "view-after-run")
+
+	// … and Stop ends a long run at the source too.
+	long := `SELECT count(*) AS n FROM registry.location_history a JOIN registry.location_history b ON a.reason = b.reason JOIN registry.location_history c ON c.reason = b.reason AND c.move_id > a.move_id + b.move_id`
+	do(t, ctx, "a long run", chromedp.Navigate(base+"/query"), chromedp.WaitVisible(".cm-content", chromedp.ByQuery),
+		chromedp.Evaluate(setSQL+fmt.Sprintf("(%q)", long), nil),
+		until(`document.querySelectorAll('[data-testid=card]').length === 1`),
+		chromedp.Click(button("Run"), chromedp.BySearch), until(runState+` === 'running'`))
+	awaitStatements(t, 1)
+	do(t, ctx, "stop", chromedp.Click(button("Stop"), chromedp.BySearch), until(runState+` === 'stopped'`))
+	awaitStatements(t, 0)
+
+	// 5. A view on top of that view, saved and queried by name.
+	do(t, ctx, "a new view", chromedp.Evaluate(setSQL+`("SELECT o.borrower, count(*) AS objects, sum(o.insured_value) AS insured\nFROM joined.object_on_loan AS o\nGROUP BY o.borrower")`, nil),
+		until(`document.querySelectorAll('[data-testid=card]').length === 2`),
+		chromedp.Click(button("Save as view…"), chromedp.BySearch),
+		chromedp.SetValue(`[aria-label=Layer]`, "delivery", chromedp.ByQuery),
+		chromedp.SendKeys(`[aria-label=Name]`, "loan_risk", chromedp.ByQuery),
+		chromedp.Click(button("Save view"), chromedp.BySearch),
+		until(`document.querySelector('[data-testid=save-panel] [role=alert]')?.innerText.includes('has a view called loan_risk already')`))
+	shot(t, ctx, "save-name-taken")
+	do(t, ctx, "another name", chromedp.SetValue(`[aria-label=Name]`, "", chromedp.ByQuery),
+		chromedp.SendKeys(`[aria-label=Name]`, kb.End+"_by_browser", chromedp.ByQuery),
+		chromedp.Click(button("Save view"), chromedp.BySearch))
+	// The field is React's: what was typed decides, whatever SetValue left.
+	do(t, ctx, "saved", until(`location.pathname.startsWith('/view/delivery/') && location.pathname.endsWith('_by_browser')`))
+	var saved string
+	do(t, ctx, "its name", chromedp.Evaluate(`location.pathname.split('/').pop()`, &saved))
+	holdsUnderName(t, "delivery."+saved)
+	do(t, ctx, "query it", chromedp.Navigate(base+"/query"), chromedp.WaitVisible(".cm-content", chromedp.ByQuery),
+		chromedp.Evaluate(setSQL+fmt.Sprintf("(%q)", "SELECT * FROM delivery."+saved+" ORDER BY objects DESC"), nil),
+		until(`document.querySelectorAll('[data-testid=card]').length === 2`),
+		chromedp.Click(button("Run"), chromedp.BySearch), until(runState+` === 'done'`),
+		until(`document.querySelector('[data-testid=grid]').innerText.includes('insured')`))
+	shot(t, ctx, "query-own-view")
+}
+
+// holdsUnderName checks that a saved view gives the rows of its definition.
+func holdsUnderName(t *testing.T, name string) {
+	t.Helper()
+	v := project.Catalog().View(name)
+	if v == nil {
+		t.Fatalf("the view %s was not saved", name)
+	}
+	byName, _ := ours(context.Background(), project, "SELECT * FROM "+name, false)
+	byText, _ := ours(context.Background(), project, v.SQL, false)
+	if d := difference(byName, byText, false); d != "" || len(byName.rows) == 0 {
+		t.Errorf("%s: %d rows; %s", name, len(byName.rows), d)
+	}
+}
+
+// awaitStatements waits until PostgreSQL itself says that so many statements
+// of Rovik are at work.
+func awaitStatements(t *testing.T, want int) {
+	t.Helper()
+	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
+	defer cancel()
+	tick := time.NewTicker(20 * time.Millisecond)
+	defer tick.Stop()
+	for {
+		var n int
+		err := reference.QueryRow(ctx, "SELECT count(*) FROM pg_stat_activity WHERE state = 'active' AND query LIKE '/* Rovik run%'").Scan(&n)
+		if err != nil {
+			t.Fatalf("PostgreSQL runs %d statements of Rovik, not %d: %v", n, want, err)
+		}
+		if n == want {
+			return
+		}
+		<-tick.C
+	}
+}
+
+// Errors stand where their cause is, and the page goes on.
+func TestBrowserErrors(t *testing.T) {
+	ctx, base := page(t)
+	do(t, ctx, "open", chromedp.Navigate(base+"/query"), chromedp.WaitVisible(".cm-content", chromedp.ByQuery))
+	for _, c := range []struct{ sql, message, under string }{
+		{"SELECT * FROM registry.objcts", `no table or view is called "registry.objcts"`, "registry.objcts"},
+		{"SELECT o.titel FROM registry.objects o", "did you mean o.title?", "o.titel"},
+		{"SELECT o.title FRM registry.objects o", "syntax error", "registry"},
+		{"SELECT rank() OVER () FROM registry.objects", "window function", "rank()"},
+	} {
+		do(t, ctx, c.sql, chromedp.Evaluate(setSQL+fmt.Sprintf("(%q)", c.sql), nil),
+			until(fmt.Sprintf(`document.querySelector('[data-testid=problem]')?.innerText.includes(%q)`, c.message)),
+			until(fmt.Sprintf(`document.querySelector('.cm-lintRange-error')?.innerText.includes(%q)`, strings.SplitN(c.under, " ", 2)[0])))
+	}
+	shot(t, ctx, "error-in-text")
+	do(t, ctx, "it goes on", chromedp.Evaluate(setSQL+`("SELECT o.title, m.name FROM registry.objects o LEFT JOIN registry.makers m ON m.maker_id = o.maker_id WHERE o.value_estimate / 0 > 1")`, nil),
+		until(`document.querySelectorAll('[data-testid=card]').length === 1`), until(`!document.querySelector('[data-testid=problem]')`),
+		chromedp.Click(button("Run"), chromedp.BySearch), until(runState+` === 'failed'`),
+		until(`document.querySelector('[data-testid=problem]').innerText.includes('division by zero')`))
+	do(t, ctx, "and runs what is right", chromedp.Evaluate(setSQL+`("SELECT x.move_id, y.name, x.moved_at, x.reason FROM registry.location_history x CROSS JOIN registry.sites y")`, nil),
+		until(`document.querySelectorAll('[data-testid=card]').length >= 1`), until(`!document.querySelector('[data-testid=problem]')`),
+		chromedp.Click(button("Run"), chromedp.BySearch), until(runState+` === 'done'`),
+		// The grid scrolls all rows, fetching those in sight.
+		chromedp.Evaluate(`document.querySelector('[data-testid=grid]').scrollTop = 1e7`, nil),
+		until(`document.querySelector('[data-testid=grid]').innerText.includes('36,000')`),
+		until(`!document.querySelector('[data-testid=grid]').innerText.includes('…')`))
+}
+
+// The pages that are only looked at: past runs, and the dark scheme.
+func TestBrowserOtherPages(t *testing.T) {
+	ctx, base := page(t)
+	if _, err := project.StartHeld(queryOf("SELECT * FROM delivery.uninsured_by_country")); err != nil {
+		t.Fatal(err)
+	}
+	do(t, ctx, "dark", chromedp.Navigate(base+"/view/delivery/uninsured_by_country"), chromedp.WaitVisible(`[aria-label="Dark scheme"]`, chromedp.ByQuery),
+		chromedp.Click(`[aria-label="Dark scheme"]`, chromedp.ByQuery), until(`document.documentElement.classList.contains('dark')`),
+		until(`document.querySelectorAll('[data-testid=card]').length === 2`),
+		chromedp.Click(button("Run"), chromedp.BySearch), until(runState+` === 'done'`), until(`document.querySelector('[data-testid=grid]').innerText.includes('Norland')`))
+	shot(t, ctx, "view-dark")
+	do(t, ctx, "runs", chromedp.Navigate(base+"/runs"), until(`document.querySelectorAll('tbody tr').length > 0`),
+		until(`document.querySelectorAll('[data-testid=card]').length > 0`))
+	shot(t, ctx, "runs")
+	do(t, ctx, "an address that is none", chromedp.Navigate(base+"/view/joined/nothing"), until(`document.body.innerText.includes('There is no view called')`))
+}

@@ -1,0 +1,70 @@
+// The server's API, with the types that its OpenAPI document gives.
+import type { components } from './schema.gen'
+
+type Schemas = components['schemas']
+export type Catalog = Schemas['Catalog']
+export type SourceInfo = Schemas['SourceInfo']
+export type Table = Schemas['Table']
+export type ViewInfo = Schemas['ViewInfo']
+export type Report = Schemas['Report']
+export type Piece = Schemas['ReportPiece']
+export type Statement = Schemas['ReportStatement']
+export type Operator = Schemas['ReportOperator']
+export type RunStatus = Schemas['RunStatus']
+export type PastRun = Schemas['PastRun']
+export type Column = Schemas['ReportColumn']
+export type Problem = Schemas['Problem']
+export type Verdict = Piece['verdict']
+
+/** What the server says is wrong, with its place in the text. */
+export class ApiError extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.message)
+  }
+}
+
+async function call<T>(path: string, init?: RequestInit): Promise<T> {
+  let response: Response
+  try {
+    response = await fetch('/api' + path, { headers: { 'Content-Type': 'application/json' }, ...init })
+  } catch (e) {
+    if (e instanceof DOMException && e.name === 'AbortError') throw e
+    throw new ApiError({ code: '', message: 'The server does not answer.', hint: 'Start it again, then reload.', view: '', start: -1, end: -1 })
+  }
+  if (response.status === 204) return undefined as T
+  const body: unknown = await response.json()
+  if (!response.ok) throw new ApiError(body as Problem)
+  return body as T
+}
+
+const post = <T>(path: string, body: unknown, signal?: AbortSignal) =>
+  call<T>(path, { method: 'POST', body: JSON.stringify(body), signal })
+
+export type Query = Schemas['QueryRequest']
+
+export const api = {
+  catalog: () => call<Catalog>('/catalog'),
+  explain: (q: Query, signal: AbortSignal) => post<Report>('/explain', q, signal),
+  startRun: (q: Query) => post<Schemas['StartedRun']>('/runs', q),
+  stopRun: (id: string) => post<void>(`/runs/${id}/stop`, {}),
+  rows: (id: string, offset: number, limit: number) => call<(string | null)[][]>(`/runs/${id}/rows?offset=${offset}&limit=${limit}`),
+  pastRuns: () => call<PastRun[]>('/runs'),
+  saveView: (v: Schemas['ViewRequest']) => post<ViewInfo>('/views', v),
+  refreshSource: (name: string) => post<SourceInfo>(`/sources/${encodeURIComponent(name)}/refresh`, {}),
+}
+
+/** Follows a run until it ends; returns what stops following. */
+export function followRun(id: string, onStatus: (s: RunStatus) => void, onLost: () => void): () => void {
+  const events = new EventSource(`/api/runs/${id}/events`)
+  events.onmessage = (e) => {
+    const status = JSON.parse(String(e.data)) as RunStatus
+    if (status.state !== 'running') events.close()
+    onStatus(status)
+  }
+  events.onerror = () => {
+    if (events.readyState === EventSource.CLOSED) return
+    events.close()
+    onLost()
+  }
+  return () => events.close()
+}

@@ -1,0 +1,80 @@
+import { Box, chakra, Flex, Text } from '@chakra-ui/react'
+import { useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
+import { Link } from 'react-router'
+import { api, type Catalog } from '../api/client'
+import { bytes, count, middle, millis } from '../lib/text'
+import { Drawing } from '../waterline/Drawing'
+import { PieceNote } from '../waterline/PieceNote'
+
+/** What was executed and what crossed for it. */
+export function RunsPage({ catalog }: { catalog: Catalog }) {
+  const runs = useQuery({ queryKey: ['runs'], queryFn: api.pastRuns, staleTime: 0 })
+  const [id, setId] = useState<string | null>(null)
+  const [chosen, setChosen] = useState<string | null>(null)
+  const list = runs.data ?? []
+  const run = list.find((r) => r.id === id) ?? list[0]
+  return (
+    <Flex direction="column" h="100%">
+      <Flex h="44px" px="3" align="center" borderBottom="1px solid" borderColor="line">
+        <Text fontFamily="heading" fontSize="17px" fontWeight="600">
+          Runs
+        </Text>
+      </Flex>
+      {runs.isError && <Text p="6" color="kept">{runs.error.message}</Text>}
+      {runs.isSuccess && list.length === 0 && <Text p="6" color="faint">Nothing was run yet. Open a view and press Run.</Text>}
+      {run && (
+        <Flex flex="1" minH="0">
+          <Box w="48%" overflow="auto" borderRight="1px solid" borderColor="line">
+            <chakra.table w="100%" fontSize="12px" borderCollapse="collapse">
+              <thead>
+                <chakra.tr color="faint" fontSize="11px" position="sticky" top="0" bg="rail">
+                  {['began', 'state', 'query', 'crossed', 'bytes', 'took'].map((h, i) => (
+                    <chakra.th key={h} px="2" py="1" fontWeight="400" textAlign={i > 2 ? 'right' : 'left'}>
+                      {h}
+                    </chakra.th>
+                  ))}
+                </chakra.tr>
+              </thead>
+              <tbody>
+                {list.map((r) => (
+                  <chakra.tr key={r.id} cursor="pointer" bg={r === run ? 'sheet' : undefined} borderBottom="1px solid" borderColor="line" _hover={{ bg: 'sheet' }} onClick={() => (setId(r.id), setChosen(null))}>
+                    <chakra.td px="2" whiteSpace="nowrap" fontVariantNumeric="tabular-nums">
+                      {new Date(r.beganAt).toLocaleTimeString()}
+                    </chakra.td>
+                    <chakra.td px="2" color={r.state === 'done' ? 'folded' : 'kept'} title={r.error}>
+                      {r.state}
+                    </chakra.td>
+                    <chakra.td px="2" fontFamily="mono" fontSize="11px" title={r.sql}>
+                      {middle(r.sql.replace(/\s+/g, ' '), 40)}
+                    </chakra.td>
+                    {[count(r.report.rowsCrossed ?? 0), bytes(r.report.bytesCrossed ?? 0), millis(r.report.totalMilliseconds ?? 0)].map((v, i) => (
+                      <chakra.td key={i} px="2" textAlign="right" whiteSpace="nowrap" fontVariantNumeric="tabular-nums">
+                        {v}
+                      </chakra.td>
+                    ))}
+                  </chakra.tr>
+                ))}
+              </tbody>
+            </chakra.table>
+          </Box>
+          <Flex direction="column" flex="1" minW="0">
+            <Flex px="3" py="1.5" gap="3" fontSize="12px" bg="rail" borderBottom="1px solid" borderColor="line">
+              <Text truncate flex="1" fontFamily="mono" title={run.sql}>
+                {run.sql.replace(/\s+/g, ' ')}
+              </Text>
+              <Link to={`/query?sql=${encodeURIComponent(run.sql)}`}>
+                <Text color="tide" textDecoration="underline" whiteSpace="nowrap">
+                  open as query
+                </Text>
+              </Link>
+            </Flex>
+            {run.error && <Text px="3" py="1" fontSize="12px" color="kept">{run.error}</Text>}
+            <Drawing report={run.report} sources={catalog.sources.map((s) => s.name)} chosen={chosen} onChoose={setChosen} />
+            <PieceNote report={run.report} piece={run.report.pieces.find((p) => p.id === chosen) ?? null} onChoose={setChosen} />
+          </Flex>
+        </Flex>
+      )}
+    </Flex>
+  )
+}

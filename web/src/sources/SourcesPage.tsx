@@ -1,0 +1,174 @@
+import { Box, Button, chakra, Flex, Text } from '@chakra-ui/react'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { RefreshCw } from 'lucide-react'
+import { Link, useParams } from 'react-router'
+import { api, ApiError, type Catalog, type SourceInfo, type Table } from '../api/client'
+import { count, middle } from '../lib/text'
+import { hueOf } from '../theme'
+
+/** What is connected: tables with types and keys, and how each source behaves. */
+export function SourcesPage({ catalog }: { catalog: Catalog }) {
+  const params = useParams()
+  const names = catalog.sources.map((s) => s.name)
+  const source = catalog.sources.find((s) => s.name === params.source) ?? catalog.sources[0]
+  if (!source)
+    return (
+      <Text p="6" color="faint">
+        No source is connected yet. Add one with <chakra.code fontFamily="mono">rovik source add</chakra.code>, then reload.
+      </Text>
+    )
+  const tables = source.found?.tables ?? []
+  const table = tables.find((t) => t.name === params.table) ?? tables[0]
+  return (
+    <Flex direction="column" h="100%">
+      <Flex h="44px" px="3" align="center" gap="1" borderBottom="1px solid" borderColor="line" flexShrink={0}>
+        {catalog.sources.map((s) => (
+          <Link key={s.name} to={`/sources/${s.name}`}>
+            <Flex align="center" gap="1.5" px="2" h="28px" borderRadius="4px" bg={s === source ? 'sheet' : undefined} border="1px solid" borderColor={s === source ? 'line' : 'transparent'}>
+              <Box w="9px" h="9px" borderRadius="2px" style={{ background: hueOf(s.name, names) }} />
+              <Text fontFamily="heading" fontWeight="600">
+                {s.name}
+              </Text>
+              <Text fontSize="12px" color="faint">
+                {s.kind}
+              </Text>
+            </Flex>
+          </Link>
+        ))}
+      </Flex>
+      <Head source={source} />
+      <Flex flex="1" minH="0">
+        <Box w="250px" flexShrink={0} borderRight="1px solid" borderColor="line" overflowY="auto" py="1">
+          {tables.map((t) => (
+            <Link key={t.schema + t.name} to={`/sources/${source.name}/${t.name}`}>
+              <Flex px="3" h="24px" align="center" bg={t === table ? 'sheet' : undefined} _hover={{ bg: 'sheet' }} title={t.name}>
+                <Text flex="1" truncate>
+                  {middle(t.name, 26)}
+                </Text>
+                <Text fontSize="12px" color="faint" fontVariantNumeric="tabular-nums">
+                  {count(t.rows)}
+                </Text>
+              </Flex>
+            </Link>
+          ))}
+        </Box>
+        <Box flex="1" minW="0" overflow="auto">
+          {table ? <TableSheet table={table} /> : <Text p="4" color="faint">No tables that this user may read.</Text>}
+        </Box>
+        <Quirks source={source} />
+      </Flex>
+    </Flex>
+  )
+}
+
+function Head({ source }: { source: SourceInfo }) {
+  const queries = useQueryClient()
+  const refresh = useMutation({ mutationFn: () => api.refreshSource(source.name), onSuccess: () => queries.invalidateQueries({ queryKey: ['catalog'] }) })
+  const problem = refresh.error instanceof ApiError ? refresh.error.problem : null
+  return (
+    <Box px="3" py="1.5" bg="rail" borderBottom="1px solid" borderColor="line" fontSize="12px">
+      <Flex align="center" gap="3">
+        <Text title={source.address}>{middle(source.address, 64)}</Text>
+        <Text color="faint">{source.found ? `version ${source.found.version}` : 'never reached'}</Text>
+        {source.foundAt && <Text color="faint">read {new Date(source.foundAt).toLocaleString()}</Text>}
+        <Button size="2xs" variant="outline" ml="auto" loading={refresh.isPending} onClick={() => refresh.mutate()}>
+          <RefreshCw size={11} /> Test and refresh
+        </Button>
+      </Flex>
+      {source.note && <Text color="narrowed">{source.note}</Text>}
+      {refresh.isSuccess && <Text color="folded">It answers; the catalogue is fresh.</Text>}
+      {refresh.isError && (
+        <Text color="kept" role="alert">
+          {refresh.error.message}
+          {problem?.hint && ` — ${problem.hint}`}
+        </Text>
+      )}
+    </Box>
+  )
+}
+
+const head = { fontSize: '11px', color: 'faint', fontWeight: '400', textAlign: 'left', px: '2', py: '1', borderBottom: '1px solid', borderColor: 'line' } as const
+
+function TableSheet({ table }: { table: Table }) {
+  const keyOf = (name: string) => {
+    const out: string[] = []
+    for (const k of table.keys ?? []) if (k.columns.includes(name)) out.push(k.primary ? 'primary' : 'unique')
+    for (const f of table.foreignKeys ?? []) if (f.columns.includes(name)) out.push(`→ ${f.table}`)
+    return out.join(', ')
+  }
+  return (
+    <Box p="3">
+      <Text fontFamily="heading" fontSize="16px" fontWeight="600" mb="1">
+        {table.source}.{table.name}
+        <Box as="span" color="faint" fontSize="13px" fontWeight="400">
+          {' '}
+          {count(table.rows)} rows, {table.columns?.length ?? 0} columns
+        </Box>
+      </Text>
+      <chakra.table w="100%" fontSize="12px" borderCollapse="collapse" bg="sheet" data-testid="columns">
+        <thead>
+          <tr>
+            {['column', 'type', 'in the source', 'key', 'NULL', 'different'].map((h, i) => (
+              <chakra.th key={h} {...head} textAlign={i > 3 ? 'right' : 'left'}>
+                {h}
+              </chakra.th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {(table.columns ?? []).map((c) => (
+            <chakra.tr key={c.name} borderBottom="1px solid" borderColor="line">
+              <chakra.td px="2" py="0.5" fontFamily="mono" title={c.note}>
+                {c.name}
+                {c.note && (
+                  <Text fontFamily="body" fontSize="11px" color="narrowed" maxW="38ch">
+                    {c.note}
+                  </Text>
+                )}
+              </chakra.td>
+              <chakra.td px="2">{c.type}</chakra.td>
+              <chakra.td px="2" color="faint" title={c.collation}>
+                {c.native}
+                {c.collation && <Text fontSize="11px">{c.collation}</Text>}
+              </chakra.td>
+              <chakra.td px="2" maxW="180px">
+                {keyOf(c.name)}
+              </chakra.td>
+              <chakra.td px="2" textAlign="right" fontVariantNumeric="tabular-nums">
+                {!c.nullable ? 'never' : c.nullShare ? `${(c.nullShare * 100).toFixed(1)}%` : 'may be'}
+              </chakra.td>
+              <chakra.td px="2" textAlign="right" fontVariantNumeric="tabular-nums">
+                {c.distinct ? count(c.distinct) : '–'}
+              </chakra.td>
+            </chakra.tr>
+          ))}
+        </tbody>
+      </chakra.table>
+    </Box>
+  )
+}
+
+function Quirks({ source }: { source: SourceInfo }) {
+  const quirks = Object.entries(source.found?.quirks ?? {})
+  return (
+    <Box w="270px" flexShrink={0} borderLeft="1px solid" borderColor="line" overflowY="auto" p="3">
+      <Text fontFamily="heading" fontWeight="600" mb="1">
+        Measured quirks
+      </Text>
+      {quirks.length === 0 && <Text color="faint">Nothing was measured yet.</Text>}
+      {quirks.map(([name, q]) => (
+        <Box key={name} mb="2" fontSize="12px">
+          <Flex justify="space-between" gap="2">
+            <Text>{name}</Text>
+            <Text fontFamily="mono" fontWeight="600" textAlign="right" overflowWrap="anywhere">
+              {q.value}
+            </Text>
+          </Flex>
+          <Text color="faint" fontSize="11px">
+            {q.meaning}
+          </Text>
+        </Box>
+      ))}
+    </Box>
+  )
+}

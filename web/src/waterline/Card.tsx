@@ -1,0 +1,121 @@
+import { Box, chakra, Flex, Text } from '@chakra-ui/react'
+import { useEffect, useMemo, useRef } from 'react'
+import type { Piece, Report, Statement } from '../api/client'
+import { fromBytes, middle } from '../lib/text'
+import { hueOf } from '../theme'
+import { Glyph } from './Glyph'
+
+/** The clauses of a statement in SQL's order, with the pieces that go there. */
+const clauses: [Piece['kind'][], string][] = [
+  [['expression'], 'computes'],
+  [['join'], 'joins'],
+  [['filter'], 'filters'],
+  [['aggregate', 'distinct', 'window'], 'groups'],
+  [['set'], 'appends'],
+  [['sort'], 'sorts'],
+  [['limit'], 'limits'],
+]
+
+interface Props {
+  statement: Statement
+  report: Report
+  sources: string[]
+  chosen: string | null
+  onChoose: (piece: string) => void
+  style: React.CSSProperties
+}
+
+/** One native statement, standing in its source. */
+export function Card({ statement, report, sources, chosen, onChoose, style }: Props) {
+  const pieces = report.pieces.filter((p) => p.statement === statement.id && p.verdict !== 'kept')
+  const hue = hueOf(statement.source, sources)
+  return (
+    <Flex position="absolute" direction="column" bg="sheet" border="1px solid" borderColor="line" borderRadius="4px" overflow="hidden" data-testid="card" style={style} onClick={(e) => e.stopPropagation()}>
+      <Flex align="baseline" gap="2" px="2" py="1" style={{ borderTop: `3px solid ${hue}` }}>
+        <Text fontFamily="heading" fontWeight="600" fontSize="14px" style={{ color: hue }}>
+          {statement.source}
+        </Text>
+        <Text fontSize="11px" color="faint" ml="auto">
+          statement {statement.id.slice(1)} of {report.statements.length}
+        </Text>
+      </Flex>
+      <Box overflowY="auto" flexShrink={1} maxH="46%" px="1">
+        {clauses.map(([kinds, word]) => {
+          const own = pieces.filter((p) => kinds.includes(p.kind))
+          return own.map((p, i) => (
+            <PieceLine key={p.id} piece={p} word={i === 0 ? word : ''} lit={p.id === chosen} onChoose={onChoose} />
+          ))
+        })}
+        {pieces.length === 0 && (
+          <Text px="1" fontSize="11px" color="faint">
+            Sends bare columns; nothing folded here.
+          </Text>
+        )}
+      </Box>
+      <Native statement={statement} pieces={pieces} chosen={chosen} onChoose={onChoose} />
+    </Flex>
+  )
+}
+
+export function PieceLine({ piece, word, lit, onChoose }: { piece: Piece; word: string; lit: boolean; onChoose: (id: string) => void }) {
+  return (
+    <Flex as="button" w="100%" align="center" gap="1.5" px="1" h="20px" textAlign="left" borderRadius="3px" bg={lit ? 'lit' : undefined} _hover={{ bg: lit ? 'lit' : 'sea' }} title={`${piece.text}\n${piece.verdict}`} data-testid="piece" data-verdict={piece.verdict} onClick={() => onChoose(piece.id)}>
+      <Text w="56px" flexShrink={0} fontSize="11px" color="faint" fontStyle="italic" fontFamily="heading">
+        {word}
+      </Text>
+      <Glyph verdict={piece.verdict} size={12} />
+      <Text truncate fontFamily="mono" fontSize="11px">
+        {middle(piece.text, 44)}
+      </Text>
+    </Flex>
+  )
+}
+
+/** The native text, in which each piece's part can be chosen. */
+function Native({ statement, pieces, chosen, onChoose }: { statement: Statement; pieces: Piece[]; chosen: string | null; onChoose: (id: string) => void }) {
+  const parts = useMemo(() => cut(statement.text, pieces), [statement.text, pieces])
+  const box = useRef<HTMLPreElement>(null)
+  useEffect(() => {
+    const mark = box.current?.querySelector('[data-lit=true]')
+    if (mark && box.current) box.current.scrollTop = Math.max(0, (mark as HTMLElement).offsetTop - box.current.offsetTop - 24)
+  }, [chosen])
+  return (
+    <Flex direction="column" flex="1" minH="70px" borderTop="1px dashed" borderColor="line" mt="1">
+      <chakra.pre ref={box} flex="1" minH="0" overflow="auto" px="2" py="1" m="0" fontFamily="mono" fontSize="11px" lineHeight="1.45" whiteSpace="pre-wrap" overflowWrap="anywhere" data-testid="native">
+        {parts.map((p, i) => {
+          const lit = chosen !== null && p.pieces.includes(chosen)
+          const inner = p.pieces[p.pieces.length - 1]
+          return (
+            <chakra.span key={i} data-lit={lit} bg={lit ? 'lit' : undefined} cursor={inner ? 'pointer' : undefined} onClick={inner ? () => onChoose(inner) : undefined}>
+              {p.text}
+            </chakra.span>
+          )
+        })}
+      </chakra.pre>
+      {statement.parameters.length > 0 && (
+        <Text px="2" py="0.5" fontSize="11px" color="faint" borderTop="1px dashed" borderColor="line" truncate title={statement.parameters.join(', ')}>
+          with <chakra.span fontFamily="mono">{statement.parameters.join(', ')}</chakra.span>
+        </Text>
+      )}
+    </Flex>
+  )
+}
+
+interface Part {
+  text: string
+  pieces: string[] // outermost first
+}
+
+/** Cuts a text where pieces begin and end. */
+function cut(text: string, pieces: Piece[]): Part[] {
+  const at = fromBytes(text)
+  const spans = pieces.flatMap((p) => p.native.map((s) => ({ id: p.id, start: at(s[0]!), end: at(s[1]!) })))
+  const edges = [...new Set([0, text.length, ...spans.flatMap((s) => [s.start, s.end])])].sort((a, b) => a - b)
+  const parts: Part[] = []
+  for (let i = 0; i + 1 < edges.length; i++) {
+    const [start, end] = [edges[i]!, edges[i + 1]!]
+    const over = spans.filter((s) => s.start <= start && s.end >= end).sort((a, b) => b.end - b.start - (a.end - a.start))
+    parts.push({ text: text.slice(start, end), pieces: over.map((s) => s.id) })
+  }
+  return parts
+}
