@@ -47,9 +47,10 @@ type Active struct {
 
 // runs are the active runs by id, oldest first in order.
 type runs struct {
-	mu     sync.Mutex
-	active map[string]*Active
-	order  []string
+	mu      sync.Mutex
+	active  map[string]*Active
+	order   []string
+	working sync.WaitGroup
 }
 
 func newID() string {
@@ -72,7 +73,9 @@ func (a *App) StartHeld(q Query) (*Active, error) {
 	}
 	act := &Active{ID: id, SQL: q.SQL, Columns: run.Columns, run: run, began: time.Now(), state: "running", changed: make(chan struct{})}
 	a.runs.add(act)
+	a.runs.working.Add(1)
 	go func() {
+		defer a.runs.working.Done()
 		defer cancel()
 		act.collect()
 		a.keep(act)
@@ -100,8 +103,9 @@ func (r *runs) stopAll() {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	for _, act := range r.active {
-		act.run.Close()
+		act.run.Stop()
 	}
+	r.working.Wait()
 }
 
 // Held returns a run that StartHeld started.

@@ -62,7 +62,7 @@ var dialect = &sqldb.Dialect{
 func quote(name string) string { return "`" + strings.ReplaceAll(name, "`", "``") + "`" }
 
 // binary names the binary collation for a text operand.
-func binary(s *sqldb.Source, e plan.Expr, _ string) (before, after string, why *fold.Reason) {
+func binary(s *sqldb.Source, _ plan.Expr) (before, after string, why *fold.Reason) {
 	if !s.Catalog.Is(quirkBinary, "yes") {
 		return "", "", sqldb.Reasonf("collation-differs", "Give the column a binary collation without padding.",
 			"MariaDB compares this text by its own collation, which may ignore case, accents or trailing spaces, and the server offers no binary collation without padding.")
@@ -184,6 +184,9 @@ func arithmetic(s *sqldb.Source, c *plan.Call) *fold.Reason {
 		return sqldb.Reasonf("overflow-differs", "Cast an operand to bigint or numeric.",
 			"MariaDB computes %s as bigint, so an overflow would pass unnoticed.", c.Typ)
 	}
+	if c.Typ.Kind.IsTime() {
+		return sqldb.Reasonf("no-equivalent", "Move the days to the constant that the date is compared with.", "MariaDB's date arithmetic gives NULL where Rovik raises an error.")
+	}
 	return sqldb.Reasonf("no-equivalent", "Cast to numeric, whose arithmetic is exact.", "MariaDB does not compute %s %s as Rovik does.", c.Typ, c.Op)
 }
 
@@ -203,7 +206,7 @@ func likeReason(s *sqldb.Source, c *plan.Call) *fold.Reason {
 	if _, ok := likePattern(c); !ok {
 		return sqldb.Reasonf("pattern-not-constant", "Write the pattern as a constant.", "The pattern of LIKE is not a constant, so its escapes cannot be rewritten.")
 	}
-	_, _, r := binary(s, c.Args[0], "")
+	_, _, r := binary(s, c.Args[0])
 	return r
 }
 

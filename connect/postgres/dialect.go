@@ -43,7 +43,7 @@ var dialect = &sqldb.Dialect{
 	Aggregate: func(*sqldb.Source, plan.Agg) *fold.Reason {
 		return nil
 	},
-	Binary: func(_ *sqldb.Source, _ plan.Expr, _ string) (string, string, *fold.Reason) {
+	Binary: func(*sqldb.Source, plan.Expr) (string, string, *fold.Reason) {
 		return "", ` COLLATE "C"`, nil
 	},
 	NullsWord: true,

@@ -79,6 +79,10 @@ func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
 	b := kernel.Batch{Len: n, Cols: make([]arrow.Array, len(r.cols))}
 	for i := range r.cols {
 		b.Cols[i] = r.cols[i].builder.NewArray()
+		if !r.done {
+			// The first batch grows as it fills: most results are small.
+			r.cols[i].builder.Reserve(exec.BatchRows)
+		}
 	}
 	return b, nil
 }
@@ -98,7 +102,6 @@ const epoch2000 = 10957
 
 func newColumn(k value.Kind) column {
 	b := value.NewBuilder(k)
-	b.Reserve(exec.BatchRows)
 	c := column{builder: b}
 	switch b := b.(type) {
 	case *array.BooleanBuilder:

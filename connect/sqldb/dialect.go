@@ -35,7 +35,7 @@ type Dialect struct {
 	Aggregate func(s *Source, a plan.Agg) *fold.Reason
 	// Binary writes a text operand so that it compares by code point without
 	// padding; it fails with a reason where the database cannot.
-	Binary func(s *Source, e plan.Expr, r string) (before, after string, why *fold.Reason)
+	Binary func(s *Source, e plan.Expr) (before, after string, why *fold.Reason)
 	// Loosen finds a wider condition that the database can apply, for one
 	// that it cannot apply exactly.
 	Loosen func(s *Source, e plan.Expr) plan.Expr
@@ -123,7 +123,7 @@ func (s *Source) Group(e plan.Expr) *fold.Reason {
 		return r
 	}
 	if e.Type().Kind == value.Text {
-		_, _, r := s.Dialect.Binary(s, e, "")
+		_, _, r := s.Dialect.Binary(s, e)
 		return r
 	}
 	return s.kindReason(e.Type().Kind)
@@ -179,7 +179,7 @@ func (s *Source) Render(root plan.Node) (fold.Native, error) {
 func Comparison(s *Source, c *plan.Call) *fold.Reason {
 	for _, a := range c.Args {
 		if a.Type().Kind == value.Text {
-			if _, _, r := s.Dialect.Binary(s, a, ""); r != nil {
+			if _, _, r := s.Dialect.Binary(s, a); r != nil {
 				return r
 			}
 		} else if r := s.kindReason(a.Type().Kind); r != nil {

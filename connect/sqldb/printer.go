@@ -123,10 +123,25 @@ func (p *Printer) Compared(e plan.Expr) Rope {
 		return r
 	}
 	if _, ok := e.(*plan.Const); ok {
-		return r
+		return r // takes the collation of what it is compared with
 	}
-	before, after, _ := p.Source.Dialect.Binary(p.Source, e, "")
+	return p.binary(e, r)
+}
+
+func (p *Printer) binary(e plan.Expr, r Rope) Rope {
+	before, after, _ := p.Source.Dialect.Binary(p.Source, e)
 	return Text(before).Add(r, Text(after))
+}
+
+// first writes the first operand of a comparison, which names the collation
+// where the others are constants too.
+func (p *Printer) first(operands []plan.Expr) Rope {
+	for _, e := range operands {
+		if _, ok := e.(*plan.Const); !ok || e.Type().Kind != value.Text {
+			return p.Compared(operands[0])
+		}
+	}
+	return p.binary(operands[0], p.Expr(operands[0]))
 }
 
 // Call writes name(args).
@@ -151,7 +166,7 @@ func Infix(sign string) Writer {
 func Compare(sign string) Writer {
 	return func(p *Printer, e plan.Expr) Rope {
 		parts := plan.Children(e)
-		return p.Compared(parts[0]).Add(Text(" "+sign+" "), p.Compared(parts[1]))
+		return p.first(parts).Add(Text(" "+sign+" "), p.Compared(parts[1]))
 	}
 }
 
@@ -172,7 +187,7 @@ func In(p *Printer, e plan.Expr) Rope {
 	for _, x := range parts[1:] {
 		list = append(list, p.Expr(x))
 	}
-	return p.Compared(parts[0]).Add(Text(" IN ("), Join(list, ", "), Text(")"))
+	return p.first(parts).Add(Text(" IN ("), Join(list, ", "), Text(")"))
 }
 
 // Bare writes a cast's argument alone, where the database needs no word for it.

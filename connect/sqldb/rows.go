@@ -101,7 +101,6 @@ func (r *Rows) Close() error {
 // textColumn makes a builder and what appends a cell's text to it.
 func textColumn(k value.Kind) (array.Builder, func(sql.RawBytes) error) {
 	b := value.NewBuilder(k)
-	b.Reserve(exec.BatchRows)
 	integer := func(bits int, add func(int64)) func(sql.RawBytes) error {
 		return func(x sql.RawBytes) error {
 			i, err := strconv.ParseInt(string(x), 10, bits)

@@ -39,7 +39,7 @@ var dialect = &sqldb.Dialect{
 		}
 		return nil
 	},
-	Binary: func(*sqldb.Source, plan.Expr, string) (string, string, *fold.Reason) {
+	Binary: func(*sqldb.Source, plan.Expr) (string, string, *fold.Reason) {
 		return "", " COLLATE BINARY", nil
 	},
 	NullsLow: true, NullsWord: true,

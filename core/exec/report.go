@@ -165,7 +165,7 @@ func operatorLabel(n plan.Node) string {
 		}
 		return how
 	case *plan.Filter:
-		return "recheck or filter"
+		return "check rows"
 	case *plan.Project:
 		computed := 0
 		for _, it := range n.Items {

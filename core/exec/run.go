@@ -64,6 +64,7 @@ type Run struct {
 	returned atomic.Int64
 	ended    atomic.Int64 // nanoseconds since began; 0 while running
 	readers  sync.WaitGroup
+	remotes  []*remoteOp
 	budget   *budget
 }
 
@@ -84,8 +85,7 @@ func Start(ctx context.Context, c *fold.Compiled, conn Connector, opts Options) 
 	}
 	root, err := b.build(c.Root)
 	if err != nil {
-		r.cancel(err)
-		r.readers.Wait()
+		r.Close()
 		return nil, err
 	}
 	r.root = root
@@ -123,11 +123,16 @@ func (r *Run) Next() (kernel.Batch, error) {
 
 func (r *Run) end() { r.ended.CompareAndSwap(0, int64(time.Since(r.began))) }
 
-// Close ends the run, whatever is still open, and waits for its sources.
+// Close ends the run, whatever is still open, and waits for its sources. It is
+// for the goroutine that calls Next.
 func (r *Run) Close() {
 	r.end()
 	r.cancel(Stopped)
 	r.readers.Wait()
+	for _, o := range r.remotes {
+		o.close()
+	}
+	r.remotes = nil
 }
 
 // Report returns what the run has done so far.
@@ -288,60 +293,45 @@ func (b *builder) operator(n plan.Node) (operator, error) {
 	return nil, fmt.Errorf("exec: no operator for %T", n)
 }
 
-// remote starts reading a statement.
+// remote reads a statement. Where there are several, each is opened at once
+// and read ahead by a goroutine; a single one is opened and read by whoever
+// asks for its rows, and ahead only from its second batch on, so that a small
+// result costs no switching.
 func (b *builder) remote(r *plan.Remote) operator {
-	run, s := b.run, b.run.compiled.Statements[r.Statement-1]
-	c := run.stmts[r.Statement-1]
-	op := &remoteOp{batches: make(chan kernel.Batch, 4), c: c}
-	run.readers.Add(1)
-	go func() {
-		defer run.readers.Done()
-		defer close(op.batches)
-		op.err = b.read(run.ctx, s, c, op.batches)
-	}()
+	run := b.run
+	op := &remoteOp{run: run, conn: b.conn, statement: run.compiled.Statements[r.Statement-1], c: run.stmts[r.Statement-1]}
+	op.text = b.comment + op.statement.Text
+	run.remotes = append(run.remotes, op)
+	if len(run.compiled.Statements) > 1 {
+		op.readAhead()
+	}
 	return op
 }
 
-func (b *builder) read(ctx context.Context, s *fold.Statement, c *counters, out chan<- kernel.Batch) (err error) {
-	began := time.Now()
-	defer func() { c.nanos.Store(int64(time.Since(began))) }()
-	r, err := b.conn.Open(ctx, s, b.comment+s.Text)
-	if err != nil {
-		return err
-	}
-	defer func() {
-		if cerr := r.Close(); err == nil && cerr != nil && ctx.Err() == nil {
-			err = cerr
-		}
-	}()
-	for {
-		batch, err := r.Next(ctx)
-		if errors.Is(err, io.EOF) {
-			return nil
-		}
-		if err != nil {
-			return err
-		}
-		c.rows.Add(int64(batch.Len))
-		c.bytes.Add(batch.Bytes())
-		c.nanos.Store(int64(time.Since(began)))
-		select {
-		case out <- batch:
-		case <-ctx.Done():
-			return ctx.Err()
-		}
-	}
-}
-
-// remoteOp hands on what its goroutine reads. err is set before batches is
-// closed.
+// remoteOp gives the rows of a statement.
 type remoteOp struct {
+	run       *Run
+	conn      Connector
+	statement *fold.Statement
+	text      string
+	c         *counters
+
+	began  time.Time
+	reader Reader
+	// batches is set once a goroutine reads ahead; err is then its error, set
+	// before batches is closed.
 	batches chan kernel.Batch
-	c       *counters
 	err     error
 }
 
 func (o *remoteOp) next(ctx context.Context) (kernel.Batch, error) {
+	if o.batches == nil {
+		b, err := o.read(ctx)
+		if err == nil && b.Len >= BatchRows {
+			o.readAhead()
+		}
+		return b, err
+	}
 	select {
 	case b, ok := <-o.batches:
 		if ok {
@@ -353,5 +343,58 @@ func (o *remoteOp) next(ctx context.Context) (kernel.Batch, error) {
 		return kernel.Batch{}, io.EOF
 	case <-ctx.Done():
 		return kernel.Batch{}, ctx.Err()
+	}
+}
+
+// read takes the next batch from the source.
+func (o *remoteOp) read(ctx context.Context) (kernel.Batch, error) {
+	if o.reader == nil {
+		o.began = time.Now()
+		r, err := o.conn.Open(ctx, o.statement, o.text)
+		if err != nil {
+			return kernel.Batch{}, err
+		}
+		o.reader = r
+	}
+	b, err := o.reader.Next(ctx)
+	o.c.nanos.Store(int64(time.Since(o.began)))
+	if err == nil {
+		o.c.rows.Add(int64(b.Len))
+		o.c.bytes.Add(b.Bytes())
+	}
+	return b, err
+}
+
+func (o *remoteOp) readAhead() {
+	o.batches = make(chan kernel.Batch, 4)
+	ctx := o.run.ctx
+	o.run.readers.Add(1)
+	go func() {
+		defer o.run.readers.Done()
+		defer close(o.batches)
+		for {
+			b, err := o.read(ctx)
+			if err != nil {
+				if !errors.Is(err, io.EOF) {
+					o.err = err
+				}
+				return
+			}
+			select {
+			case o.batches <- b:
+			case <-ctx.Done():
+				o.err = ctx.Err()
+				return
+			}
+		}
+	}()
+}
+
+// close ends the reading; the goroutine that read ahead has ended before.
+func (o *remoteOp) close() {
+	if o.reader != nil {
+		// What closing says of a run that was cut short is of no interest, and
+		// of one that ended it has been said.
+		_ = o.reader.Close()
 	}
 }

@@ -17,7 +17,8 @@ type Step struct {
 }
 
 // Rules lists the rules in the order of their application. Filters are pushed
-// a second time because gathering joins leaves some on top.
+// a second time because gathering joins leaves some on top, and
+// constants are folded again because pushing puts some in the place of columns.
 func Rules() []Rule {
 	return []Rule{
 		{"fold constants", foldConstants},
@@ -27,6 +28,7 @@ func Rules() []Rule {
 		{"lift projections", liftProjections},
 		{"gather joins", gatherJoins},
 		{"push filters", pushFilters},
+		{"fold constants", foldConstants},
 		{"lift projections", liftProjections},
 		{"prune columns", pruneColumns},
 		{"sink expressions", sinkExpressions},

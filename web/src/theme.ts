@@ -7,6 +7,7 @@ const config = defineConfig({
   globalCss: {
     'html, body, #root': { height: '100%' },
     body: { bg: 'paper', color: 'ink', fontSize: '13px', lineHeight: '1.4', overflow: 'hidden' },
+    '*': { scrollbarWidth: 'thin', scrollbarColor: 'var(--chakra-colors-line) transparent' },
     '::selection': { bg: 'lit' },
     '*:focus-visible': { outline: '2px solid var(--chakra-colors-tide)', outlineOffset: '1px' },
   },

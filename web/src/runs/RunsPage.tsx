@@ -25,7 +25,7 @@ export function RunsPage({ catalog }: { catalog: Catalog }) {
       {runs.isSuccess && list.length === 0 && <Text p="6" color="faint">Nothing was run yet. Open a view and press Run.</Text>}
       {run && (
         <Flex flex="1" minH="0">
-          <Box w="48%" overflow="auto" borderRight="1px solid" borderColor="line">
+          <Box w="44%" overflow="auto" borderRight="1px solid" borderColor="line">
             <chakra.table w="100%" fontSize="12px" borderCollapse="collapse">
               <thead>
                 <chakra.tr color="faint" fontSize="11px" position="sticky" top="0" bg="rail">
@@ -45,8 +45,8 @@ export function RunsPage({ catalog }: { catalog: Catalog }) {
                     <chakra.td px="2" color={r.state === 'done' ? 'folded' : 'kept'} title={r.error}>
                       {r.state}
                     </chakra.td>
-                    <chakra.td px="2" fontFamily="mono" fontSize="11px" title={r.sql}>
-                      {middle(r.sql.replace(/\s+/g, ' '), 40)}
+                    <chakra.td px="2" fontFamily="mono" fontSize="11px" whiteSpace="nowrap" title={r.sql}>
+                      {middle(r.sql.replace(/\s+/g, ' '), 22)}
                     </chakra.td>
                     {[count(r.report.rowsCrossed ?? 0), bytes(r.report.bytesCrossed ?? 0), millis(r.report.totalMilliseconds ?? 0)].map((v, i) => (
                       <chakra.td key={i} px="2" textAlign="right" whiteSpace="nowrap" fontVariantNumeric="tabular-nums">

@@ -27,7 +27,7 @@ export function Shell() {
           <Text fontFamily="heading" fontSize="18px" fontWeight="600" letterSpacing="0.02em" flex="1">
             Rovik
           </Text>
-          <IconButton size="2xs" variant="ghost" color="faint" aria-label={dark ? 'Light scheme' : 'Dark scheme'} title={dark ? 'Light scheme' : 'Dark scheme'} onClick={toggle}>
+          <IconButton size="2xs" variant="ghost" color="faint" _hover={{ bg: 'paper' }} aria-label={dark ? 'Light scheme' : 'Dark scheme'} title={dark ? 'Light scheme' : 'Dark scheme'} onClick={toggle}>
             {dark ? <Sun size={14} /> : <Moon size={14} />}
           </IconButton>
         </Flex>

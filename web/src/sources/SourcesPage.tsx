@@ -6,6 +6,8 @@ import { api, ApiError, type Catalog, type SourceInfo, type Table } from '../api
 import { count, middle } from '../lib/text'
 import { hueOf } from '../theme'
 
+const products: Record<string, string> = { postgresql: 'PostgreSQL', mariadb: 'MariaDB', sqlite: 'SQLite' }
+
 /** What is connected: tables with types and keys, and how each source behaves. */
 export function SourcesPage({ catalog }: { catalog: Catalog }) {
   const params = useParams()
@@ -30,7 +32,7 @@ export function SourcesPage({ catalog }: { catalog: Catalog }) {
                 {s.name}
               </Text>
               <Text fontSize="12px" color="faint">
-                {s.kind}
+                {products[s.kind] ?? s.kind}
               </Text>
             </Flex>
           </Link>
@@ -38,12 +40,12 @@ export function SourcesPage({ catalog }: { catalog: Catalog }) {
       </Flex>
       <Head source={source} />
       <Flex flex="1" minH="0">
-        <Box w="250px" flexShrink={0} borderRight="1px solid" borderColor="line" overflowY="auto" py="1">
+        <Box w="180px" flexShrink={0} borderRight="1px solid" borderColor="line" overflowY="auto" py="1">
           {tables.map((t) => (
             <Link key={t.schema + t.name} to={`/sources/${source.name}/${t.name}`}>
               <Flex px="3" h="24px" align="center" bg={t === table ? 'sheet' : undefined} _hover={{ bg: 'sheet' }} title={t.name}>
                 <Text flex="1" truncate>
-                  {middle(t.name, 26)}
+                  {middle(t.name, 18)}
                 </Text>
                 <Text fontSize="12px" color="faint" fontVariantNumeric="tabular-nums">
                   {count(t.rows)}
@@ -71,7 +73,7 @@ function Head({ source }: { source: SourceInfo }) {
         <Text title={source.address}>{middle(source.address, 64)}</Text>
         <Text color="faint">{source.found ? `version ${source.found.version}` : 'never reached'}</Text>
         {source.foundAt && <Text color="faint">read {new Date(source.foundAt).toLocaleString()}</Text>}
-        <Button size="2xs" variant="outline" ml="auto" loading={refresh.isPending} onClick={() => refresh.mutate()}>
+        <Button size="2xs" variant="outline" color="ink" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} ml="auto" loading={refresh.isPending} onClick={() => refresh.mutate()}>
           <RefreshCw size={11} /> Test and refresh
         </Button>
       </Flex>
@@ -93,7 +95,7 @@ function TableSheet({ table }: { table: Table }) {
   const keyOf = (name: string) => {
     const out: string[] = []
     for (const k of table.keys ?? []) if (k.columns.includes(name)) out.push(k.primary ? 'primary' : 'unique')
-    for (const f of table.foreignKeys ?? []) if (f.columns.includes(name)) out.push(`→ ${f.table}`)
+    for (const f of table.foreignKeys ?? []) if (f.columns.includes(name)) out.push(`→ ${f.table.split('.').pop()}`)
     return out.join(', ')
   }
   return (
@@ -135,7 +137,7 @@ function TableSheet({ table }: { table: Table }) {
                 {keyOf(c.name)}
               </chakra.td>
               <chakra.td px="2" textAlign="right" fontVariantNumeric="tabular-nums">
-                {!c.nullable ? 'never' : c.nullShare ? `${(c.nullShare * 100).toFixed(1)}%` : 'may be'}
+                {!c.nullable ? 'never' : `${((c.nullShare ?? 0) * 100).toFixed(1)}%`}
               </chakra.td>
               <chakra.td px="2" textAlign="right" fontVariantNumeric="tabular-nums">
                 {c.distinct ? count(c.distinct) : '–'}
@@ -151,7 +153,7 @@ function TableSheet({ table }: { table: Table }) {
 function Quirks({ source }: { source: SourceInfo }) {
   const quirks = Object.entries(source.found?.quirks ?? {})
   return (
-    <Box w="270px" flexShrink={0} borderLeft="1px solid" borderColor="line" overflowY="auto" p="3">
+    <Box w="236px" flexShrink={0} borderLeft="1px solid" borderColor="line" overflowY="auto" p="3">
       <Text fontFamily="heading" fontWeight="600" mb="1">
         Measured quirks
       </Text>

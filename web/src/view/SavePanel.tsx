@@ -43,12 +43,12 @@ export function SavePanel({ catalog, sql, onSaved, onClose }: Props) {
           <NativeSelect.Indicator />
         </NativeSelect.Root>
         <Text>.</Text>
-        <Input size="xs" w="180px" bg="sheet" autoFocus placeholder="name" aria-label="Name" value={name} onChange={(e) => setName(e.target.value)} />
-        <Input size="xs" flex="1" bg="sheet" placeholder="what it is, in a sentence" aria-label="Description" value={description} onChange={(e) => setDescription(e.target.value)} />
+        <Input size="xs" w="180px" bg="sheet" autoFocus _placeholder={{ color: 'faint' }} placeholder="name" aria-label="Name" value={name} onChange={(e) => setName(e.target.value)} />
+        <Input size="xs" flex="1" bg="sheet" _placeholder={{ color: 'faint' }} placeholder="what it is, in a sentence" aria-label="Description" value={description} onChange={(e) => setDescription(e.target.value)} />
         <Button size="xs" type="submit" bg="tide" color="paper" loading={save.isPending} disabled={!name || !layer}>
           Save view
         </Button>
-        <Button size="xs" variant="ghost" onClick={onClose}>
+        <Button size="xs" variant="ghost" color="ink" _hover={{ bg: 'sea' }} onClick={onClose}>
           Cancel
         </Button>
       </Flex>

@@ -20,6 +20,9 @@ export function ViewPage({ catalog }: { catalog: Catalog }) {
   return <ViewOf key={`${layer}.${name}`} catalog={catalog} layer={layer} name={name} />
 }
 
+/** Buttons that do not call for attention. */
+const quiet = { variant: 'outline', color: 'ink', bg: 'sheet', borderColor: 'line', _hover: { bg: 'sea' } } as const
+
 const draftKey = 'rovik-draft'
 
 function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; name: string }) {
@@ -84,15 +87,15 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
         <Text flex="1" color="faint" fontSize="12px" truncate>
           {saved?.description}
         </Text>
-        <Button size="xs" variant="outline" aria-pressed={!foldOff} title="With folding off, sources send bare columns and Rovik does everything: the rows are the same" onClick={() => setFoldOff(!foldOff)}>
+        <Button size="xs" {...quiet} aria-pressed={!foldOff} title="With folding off, sources send bare columns and Rovik does everything: the rows are the same" onClick={() => setFoldOff(!foldOff)}>
           Folding {foldOff ? 'off' : 'on'}
         </Button>
         {name && (
-          <Button size="xs" variant="outline" disabled={!changed || explained.problem !== null} loading={replace.isPending} onClick={save}>
+          <Button size="xs" {...quiet} disabled={!changed || explained.problem !== null} loading={replace.isPending} onClick={save}>
             <Save size={13} /> Save
           </Button>
         )}
-        <Button size="xs" variant="outline" disabled={!text.trim()} onClick={() => setSaving(!saving)}>
+        <Button size="xs" {...quiet} disabled={!text.trim()} onClick={() => setSaving(!saving)}>
           {name ? 'Save as…' : 'Save as view…'}
         </Button>
         {run.running ? (
@@ -165,7 +168,7 @@ function Rows({ run, stale }: { run: ReturnType<typeof useRun>; stale: boolean }
   const s = run.status
   const last = useRef<HTMLDivElement>(null)
   return (
-    <Flex ref={last} direction="column" h={s ? '34%' : '30px'} flexShrink={0} borderTop="1px solid" borderColor="line">
+    <Flex ref={last} direction="column" h={s ? '30%' : '30px'} flexShrink={0} borderTop="1px solid" borderColor="line">
       <Flex align="center" gap="2" px="3" h="26px" fontSize="12px" bg="rail" color="faint" flexShrink={0} data-testid="run-line" data-state={s?.state ?? 'none'}>
         {!s && 'Rows appear here after a run (Ctrl+Enter).'}
         {s && (

@@ -78,7 +78,7 @@ function Native({ statement, pieces, chosen, onChoose }: { statement: Statement;
   useEffect(() => {
     const mark = box.current?.querySelector('[data-lit=true]')
     if (mark && box.current) box.current.scrollTop = Math.max(0, (mark as HTMLElement).offsetTop - box.current.offsetTop - 24)
-  }, [chosen])
+  }, [chosen, parts])
   return (
     <Flex direction="column" flex="1" minH="70px" borderTop="1px dashed" borderColor="line" mt="1">
       <chakra.pre ref={box} flex="1" minH="0" overflow="auto" px="2" py="1" m="0" fontFamily="mono" fontSize="11px" lineHeight="1.45" whiteSpace="pre-wrap" overflowWrap="anywhere" data-testid="native">

@@ -24,14 +24,16 @@ export function Drawing({ report, sources, chosen, onChoose }: Props) {
   const [size, setSize] = useState({ width: 560, height: 400 })
   useLayoutEffect(() => {
     const el = box.current!
-    const watch = new ResizeObserver(() => setSize({ width: el.clientWidth, height: el.clientHeight }))
+    const measure = () => setSize({ width: el.clientWidth, height: el.clientHeight })
+    const watch = new ResizeObserver(measure)
     watch.observe(el)
+    measure()
     return () => watch.disconnect()
   }, [])
   const layout = useMemo(() => lay(report, size.width), [report, size.width])
   const pieces = useMemo(() => new Map(report.pieces.map((p) => [p.id, p])), [report])
-  const cardHeight = Math.max(190, size.height - layout.waterline - 48)
-  const height = layout.waterline + 40 + cardHeight + 8
+  const cardHeight = Math.max(190, size.height - layout.waterline - 42)
+  const height = layout.waterline + 34 + cardHeight + 8
   return (
     <Box ref={box} flex="1" minH="0" overflow="auto" position="relative" data-testid="waterline" onClick={() => onChoose(null)}>
       <Box position="relative" style={{ width: layout.width, height: Math.max(height, size.height) }}>
@@ -40,13 +42,12 @@ export function Drawing({ report, sources, chosen, onChoose }: Props) {
           <Wave y={layout.waterline} width={layout.width} />
           {layout.lines.map((l) => {
             const s = report.statements.find((s) => s.id === l.statement)
-            const fromTop = s ? l.from.y : l.from.y
             const to = l.to.id === 'result' ? l.to.y + 22 : l.to.y + opHeight
-            const mid = (fromTop + to) / 2
+            const mid = (l.from.y + to) / 2
             return (
               <g key={l.from.id + l.to.id}>
                 <path
-                  d={`M${l.from.x} ${fromTop} C${l.from.x} ${mid} ${l.to.x} ${mid} ${l.to.x} ${to}`}
+                  d={`M${l.from.x} ${l.from.y} C${l.from.x} ${mid} ${l.to.x} ${mid} ${l.to.x} ${to}`}
                   fill="none"
                   style={{ stroke: s ? hueOf(s.source, sources) : 'var(--chakra-colors-line)' }}
                   strokeWidth={thickness(s ? (s.rows ?? s.estimatedRows) : operatorRows(report, l.from.id))}

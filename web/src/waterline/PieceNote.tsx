@@ -6,7 +6,7 @@ import { Glyph } from './Glyph'
 /** What is known of the chosen piece, or of all of them. Its height is fixed, so that nothing jumps. */
 export function PieceNote({ report, piece, onChoose }: { report: Report; piece: Piece | null; onChoose: (id: string) => void }) {
   return (
-    <Box h="92px" flexShrink={0} borderTop="1px solid" borderColor="line" bg="sheet" px="3" py="1.5" overflowY="auto" data-testid="piece-note">
+    <Box h="80px" flexShrink={0} borderTop="1px solid" borderColor="line" bg="sheet" px="3" py="1.5" overflowY="auto" data-testid="piece-note">
       {piece ? <Chosen piece={piece} /> : <Tally report={report} onChoose={onChoose} />}
     </Box>
   )

@@ -5,7 +5,7 @@ import type { Operator, Report } from '../api/client'
 export const cardWidth = 268
 export const gap = 14
 export const opHeight = 30
-export const opStep = 48
+export const opStep = 42
 export const opWidth = 150
 
 export interface Place {
@@ -45,8 +45,8 @@ export function lay(report: Report, available: number): Layout {
   }
   if (root) walk(root, 0)
   const levels = Math.max(0, ...depth.values()) + (depth.size > 0 ? 1 : 0)
-  const top = 34 // the result stands above
-  const waterline = top + levels * opStep + 26
+  const top = 28 // the result stands above
+  const waterline = top + levels * opStep + 16
   const need = order.length * cardWidth + (order.length + 1) * gap
   const width = Math.max(available, need)
   const x = new Map<string, number>()
@@ -61,7 +61,7 @@ export function lay(report: Report, available: number): Layout {
     return mean
   }
   const operators = [...depth].map(([id, d]) => ({ id, x: centre(id), y: top + d * opStep, operator: byId.get(id)! }))
-  const cards = order.map((id) => ({ id, x: centre(id), y: waterline + 40 }))
+  const cards = order.map((id) => ({ id, x: centre(id), y: waterline + 34 }))
   const places = new Map<string, Place>([...operators, ...cards].map((p) => [p.id, p]))
   const lines: Layout['lines'] = []
   const result = { id: 'result', x: root ? centre(root) : width / 2, y: 2 }
