@@ -8,6 +8,7 @@ import (
 
 	"rovik/connect"
 	"rovik/core/catalog"
+	"rovik/core/fold"
 	"rovik/core/value"
 	"rovik/records"
 )
@@ -119,4 +120,25 @@ func (a *App) HasSource(name, kind string, cfg connect.Config, stamp string) boo
 	c := a.state.Load().sources[name]
 	_, err := os.Stat(stamp)
 	return err == nil && c != nil && c.record.Kind == kind && c.record.Config == cfg && c.record.Found != nil
+}
+
+// OverrideQuirk makes folding believe another value of a quirk until restore
+// is called: for asking what a setting of the server would change.
+func OverrideQuirk(a *App, source, name, val string) (restore func()) {
+	old := a.state.Load()
+	next := *old
+	next.folding = map[string]fold.Source{}
+	for n, f := range old.folding {
+		next.folding[n] = f
+	}
+	c := old.sources[source]
+	found := *c.record.Found
+	found.Quirks = map[string]catalog.Quirk{}
+	for n, q := range c.record.Found.Quirks {
+		found.Quirks[n] = q
+	}
+	found.Quirks[name] = catalog.Quirk{Value: val}
+	next.folding[source] = c.conn.Folding(&found)
+	a.state.Store(&next)
+	return func() { a.state.Store(old) }
 }

@@ -143,7 +143,12 @@ func TestStopReachesMariaDB(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer run.Close()
+	ended := make(chan error, 1)
+	go func() {
+		defer run.Close()
+		_, err := run.Next()
+		ended <- err
+	}()
 	admin, err := env.MariaDB.MariaDB("")
 	if err != nil {
 		t.Fatal(err)
@@ -166,7 +171,7 @@ func TestStopReachesMariaDB(t *testing.T) {
 	}
 	await(1)
 	run.Stop()
-	if _, err := run.Next(); err == nil || !strings.Contains(err.Error(), "stopped") {
+	if err := <-ended; err == nil || !strings.Contains(err.Error(), "stopped") {
 		t.Errorf("the run ended with %v", err)
 	}
 	await(0)

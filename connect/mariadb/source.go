@@ -4,6 +4,7 @@ package mariadb
 import (
 	"context"
 	"database/sql"
+	"database/sql/driver"
 	"errors"
 	"fmt"
 	"strings"
@@ -106,26 +107,33 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 		_ = conn.Close()
 		return nil, s.explain(err)
 	}
+	killed := make(chan struct{})
 	stopWatching := context.AfterFunc(ctx, func() {
+		defer close(killed)
 		kill, done := context.WithTimeout(context.Background(), 5*time.Second)
 		defer done()
 		// Where this fails the connection is closed anyway, and the server
 		// notices when it next writes.
 		_, _ = s.db.ExecContext(kill, fmt.Sprintf("KILL QUERY %d", id))
 	})
+	release := func() error {
+		if !stopWatching() {
+			// The kill may still be on its way: let it not hit whoever uses the
+			// connection next.
+			<-killed
+			_ = conn.Raw(func(any) error { return driver.ErrBadConn })
+		}
+		return conn.Close()
+	}
 	rows, err := conn.QueryContext(ctx, text, sqldb.Arguments(st)...)
 	if err != nil {
-		stopWatching()
-		_ = conn.Close()
+		_ = release()
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
 		return nil, s.explain(err)
 	}
-	return sqldb.NewRows(rows, st, s.explain, func() error {
-		stopWatching()
-		return conn.Close()
-	}), nil
+	return sqldb.NewRows(rows, st, s.explain, release), nil
 }
 
 func (s *Source) query(ctx context.Context, text string, scan func(*sql.Rows) error, args ...any) error {

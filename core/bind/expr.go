@@ -253,6 +253,15 @@ func (x *exprBinder) op(e *syntax.Op, org plan.Origin) plan.Expr {
 	if isComparison(e.Name) {
 		args = narrowConstant(args)
 	}
+	if e.Name == "||" {
+		// Text takes up anything on its other side.
+		for i, a := range args {
+			other, own := args[1-i].Type().Kind, a.Type().Kind
+			if own != value.Text && own != value.Null && (other == value.Text || other == value.Null) {
+				args[i] = &plan.Cast{Arg: a, Typ: value.Of(value.Text), Org: a.Origin()}
+			}
+		}
+	}
 	return x.call(e.Name, args, e.Args, org, e.Span)
 }
 

@@ -71,8 +71,9 @@ type Run struct {
 // counters measure a statement or an operator.
 type counters struct{ rows, bytes, nanos atomic.Int64 }
 
-// Start opens all statements at once and returns the run, from which the
-// caller takes batches with Next until io.EOF, and which it must Close.
+// Start returns a run, from which the caller takes batches with Next until
+// io.EOF, and which it must Close. Several statements are opened at once; a
+// single one when the first rows are asked for.
 func Start(ctx context.Context, c *fold.Compiled, conn Connector, opts Options) (*Run, error) {
 	if opts.Memory == 0 {
 		opts.Memory = DefaultMemory
@@ -318,6 +319,7 @@ type remoteOp struct {
 
 	began  time.Time
 	reader Reader
+	over   error // what ended the reading
 	// batches is set once a goroutine reads ahead; err is then its error, set
 	// before batches is closed.
 	batches chan kernel.Batch
@@ -348,6 +350,9 @@ func (o *remoteOp) next(ctx context.Context) (kernel.Batch, error) {
 
 // read takes the next batch from the source.
 func (o *remoteOp) read(ctx context.Context) (kernel.Batch, error) {
+	if o.over != nil {
+		return kernel.Batch{}, o.over
+	}
 	if o.reader == nil {
 		o.began = time.Now()
 		r, err := o.conn.Open(ctx, o.statement, o.text)
@@ -358,11 +363,17 @@ func (o *remoteOp) read(ctx context.Context) (kernel.Batch, error) {
 	}
 	b, err := o.reader.Next(ctx)
 	o.c.nanos.Store(int64(time.Since(o.began)))
-	if err == nil {
-		o.c.rows.Add(int64(b.Len))
-		o.c.bytes.Add(b.Bytes())
+	if err != nil {
+		// Closed at once, so that the end of the run finds nothing to cancel.
+		if cerr := o.reader.Close(); cerr != nil && errors.Is(err, io.EOF) {
+			err = cerr
+		}
+		o.reader, o.over = nil, err
+		return b, err
 	}
-	return b, err
+	o.c.rows.Add(int64(b.Len))
+	o.c.bytes.Add(b.Bytes())
+	return b, nil
 }
 
 func (o *remoteOp) readAhead() {

@@ -66,10 +66,22 @@ func Resolve(name string, kinds []value.Kind) (*Func, error) {
 			best, bestCost = f, cost
 		}
 	}
-	if best != nil {
-		return best, nil
+	switch {
+	case best == nil:
+		return nil, noSuchFunction(name, kinds)
+	case len(functions[name]) > 1 && allUntyped(kinds) && best.Args[0] != value.Text:
+		return nil, value.Errorf("42725", "%s of untyped literals could mean several things", name).WithHint("cast one of them")
 	}
-	return nil, noSuchFunction(name, kinds)
+	return best, nil
+}
+
+func allUntyped(kinds []value.Kind) bool {
+	for _, k := range kinds {
+		if k != value.Null {
+			return false
+		}
+	}
+	return len(kinds) > 0
 }
 
 func callCost(f *Func, kinds []value.Kind) (int, bool) {
@@ -87,6 +99,9 @@ func callCost(f *Func, kinds []value.Kind) (int, bool) {
 		steps, ok := value.ImplicitSteps(k, f.Args[i])
 		if !ok {
 			return 0, false
+		}
+		if isWord(f.Name) && k.IsInteger() && f.Args[i] == value.Float8 {
+			steps = 1 // double precision is the preferred kind of number
 		}
 		cost += steps
 	}
