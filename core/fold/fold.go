@@ -266,7 +266,7 @@ func (h *half) leave(cond plan.Expr, why *Reason) {
 func (f *folder) project(n *plan.Project, in place) place {
 	if in.half == nil {
 		for _, it := range n.Items {
-			if !isColumn(it.Expr) {
+			if isPiece(it.Expr) {
 				f.note(KindExpression, it.Expr.Origin(), Kept, nil, f.above(in))
 			}
 		}
@@ -282,6 +282,13 @@ func (f *folder) project(n *plan.Project, in place) place {
 		}
 	}
 	return place{half: &h}
+}
+
+// isPiece tells whether an output expression is work: more than a column or a
+// constant.
+func isPiece(e plan.Expr) bool {
+	_, isConst := e.(*plan.Const)
+	return !isConst && !isColumn(e)
 }
 
 func isColumn(e plan.Expr) bool {

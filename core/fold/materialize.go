@@ -71,7 +71,7 @@ func (f *folder) itemReason(h *half, e plan.Expr, guarded bool) *Reason {
 // noteItems notes the verdicts of h's computed output columns.
 func (f *folder) noteItems(h *half) {
 	for _, it := range h.items() {
-		if isColumn(it.Expr) {
+		if !isPiece(it.Expr) {
 			continue
 		}
 		if r := f.itemReason(h, it.Expr, len(h.filters) > 0); r != nil {

@@ -29,6 +29,7 @@ type joinGroup struct {
 	parts    []*joinPart
 	conds    []joinCond
 	attached []attachment
+	crosses  []plan.Origin // of joins without a condition
 }
 
 type joinPart struct {
@@ -68,6 +69,9 @@ func (g *joinGroup) flatten(n plan.Node) {
 			return
 		}
 		g.flatten(n.Right)
+		if len(n.On) == 0 {
+			g.crosses = append(g.crosses, n.Org)
+		}
 		for _, c := range n.On {
 			g.conds = append(g.conds, joinCond{expr: c, org: n.Org})
 		}
@@ -150,6 +154,9 @@ func (g *joinGroup) merge(i, j int) {
 				join.Org = c.org
 			}
 		}
+	}
+	if len(join.On) == 0 && len(g.crosses) > 0 {
+		join.Org, g.crosses = g.crosses[0], g.crosses[1:]
 	}
 	merged := &joinPart{node: join, cols: both}
 	if left.source == right.source {

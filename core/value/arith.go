@@ -34,7 +34,7 @@ func narrow[T Integer](v int64) (T, error) {
 // of the dividend.
 func AddInt[T Integer](a, b T) (T, error) {
 	s := int64(a) + int64(b)
-	if (int64(a) > 0) == (int64(b) > 0) && (s > 0) != (int64(a) > 0) && a != 0 && b != 0 {
+	if (int64(a)^s)&(int64(b)^s) < 0 { // the sum's sign is neither operand's
 		return 0, ErrIntegerRange
 	}
 	return narrow[T](s)
@@ -43,7 +43,7 @@ func AddInt[T Integer](a, b T) (T, error) {
 // SubInt returns a-b; see AddInt.
 func SubInt[T Integer](a, b T) (T, error) {
 	s := int64(a) - int64(b)
-	if (int64(b) > 0) != (s < int64(a)) && b != 0 {
+	if (int64(a)^int64(b))&(int64(a)^s) < 0 {
 		return 0, ErrIntegerRange
 	}
 	return narrow[T](s)

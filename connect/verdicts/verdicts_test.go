@@ -1,0 +1,242 @@
+// Package verdicts tests what folds into which dialect and how it is written,
+// on catalogues made by hand: no server is asked. That the verdicts are right
+// is for the differential test to show.
+package verdicts
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"rovik/connect"
+	"rovik/connect/mariadb"
+	"rovik/connect/postgres"
+	"rovik/connect/sqlite"
+	"rovik/core/bind"
+	"rovik/core/catalog"
+	"rovik/core/fold"
+	"rovik/core/rewrite"
+	"rovik/core/syntax"
+	"rovik/core/value"
+)
+
+// theTable is the same in every source: t(id, n, code, name, amount, day, at).
+func source(t *testing.T, name, kind string, quirks map[string]catalog.Quirk) (*catalog.Source, fold.Source) {
+	t.Helper()
+	cols := []catalog.Column{
+		{Name: "id", Type: value.Of(value.Int8)}, {Name: "n", Type: value.Of(value.Int4)},
+		{Name: "code", Type: value.Of(value.Text), Collation: "utf8mb4_general_ci"}, {Name: "name", Type: value.Of(value.Text), Collation: "utf8mb4_general_ci"},
+		{Name: "amount", Type: value.Type{Kind: value.Numeric, Precision: 12, Scale: 2}},
+	}
+	if kind != "sqlite" {
+		cols = append(cols, catalog.Column{Name: "day", Type: value.Of(value.Date)}, catalog.Column{Name: "at", Type: value.Of(value.Timestamp)})
+	}
+	s := &catalog.Source{Name: name, Kind: kind, Quirks: quirks, Tables: []*catalog.Table{
+		{Source: name, Name: "t", Columns: cols, Rows: 1000}, {Source: name, Name: "u", Columns: cols, Rows: 1000}}}
+	var conn connect.Source
+	var err error
+	switch kind {
+	case "postgresql":
+		conn, err = postgres.New(name, connect.Config{Host: "127.0.0.1", Port: 1})
+	case "mariadb":
+		conn, err = mariadb.New(name, connect.Config{Host: "127.0.0.1", Port: 1})
+	case "sqlite":
+		conn, err = sqlite.New(name, connect.Config{Path: "none"})
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(conn.Close)
+	return s, conn.Folding(s)
+}
+
+func compile(t *testing.T, sql string, opts fold.Options) *fold.Compiled {
+	t.Helper()
+	yes := map[string]catalog.Quirk{"binary collation without padding": {Value: "yes"}, "LIKE ignores case": {Value: "ascii"}}
+	pg, pgf := source(t, "pg", "postgresql", nil)
+	ma, maf := source(t, "ma", "mariadb", yes)
+	sl, slf := source(t, "sl", "sqlite", yes)
+	old, oldf := source(t, "old", "mariadb", nil)
+	tree, err := syntax.Parse(sql)
+	if err != nil {
+		t.Fatalf("%s: %v", sql, err)
+	}
+	q, err := bind.Bind(bind.Context{Catalog: catalog.New([]*catalog.Source{pg, ma, sl, old}, nil, nil), Now: time.Unix(0, 0)}, sql, tree)
+	if err != nil {
+		t.Fatalf("%s: %v", sql, err)
+	}
+	c, err := fold.Compile(rewrite.Apply(q, nil), map[string]fold.Source{"pg": pgf, "ma": maf, "sl": slf, "old": oldf}, opts)
+	if err != nil {
+		t.Fatalf("%s: %v", sql, err)
+	}
+	return c
+}
+
+// told writes the verdicts of a query: "kind verdict[ reason]", in text order.
+func told(c *fold.Compiled) string {
+	var out []string
+	for _, p := range c.Pieces {
+		s := fmt.Sprintf("%s %s", p.Kind, p.Verdict)
+		if p.Reason != nil {
+			s += " " + p.Reason.Code
+		}
+		out = append(out, s)
+	}
+	return strings.Join(out, "; ")
+}
+
+func TestVerdicts(t *testing.T) {
+	for _, c := range []struct{ where, pg, ma, sl, old string }{
+		{"code = 'x'", "folded", "folded", "folded", "narrowed collation-differs"},
+		{"code <> 'x'", "folded", "folded", "folded", "kept collation-differs"},
+		{"code > 'x'", "folded", "folded", "folded", "kept collation-differs"},
+		{"code IN ('x', 'y')", "folded", "folded", "folded", "narrowed collation-differs"},
+		{"code NOT IN ('x', 'y')", "folded", "folded", "folded", "kept collation-differs"},
+		{"code LIKE 'x%'", "folded", "folded", "folded", "narrowed collation-differs"},
+		{"code ILIKE 'x%'", "folded", "narrowed collation-differs", "folded", "narrowed collation-differs"},
+		{"code LIKE name", "kept pattern-not-constant", "kept pattern-not-constant", "kept pattern-not-constant", "kept pattern-not-constant"},
+		{"lower(code) = 'x'", "folded", "narrowed function-differs", "folded", "narrowed function-differs"},
+		{"upper(btrim(code)) = 'X'", "folded", "narrowed function-differs", "folded", "narrowed function-differs"},
+		{"lower(left(code, 2)) = 'x'", "folded", "kept function-differs", "folded", "kept function-differs"},
+		{"NOT lower(code) = 'x'", "folded", "kept function-differs", "folded", "kept function-differs"},
+		{"length(code) > 3", "folded", "folded", "folded", "folded"},
+		{"code || name = 'xy'", "folded", "folded", "folded", "kept collation-differs"},
+		{"n = 5", "folded", "folded", "folded", "folded"},
+		{"n IS NULL", "folded", "folded", "folded", "folded"},
+		{"n + 1 > 5", "folded", "kept overflow-differs", "kept no-equivalent", "kept overflow-differs"},
+		{"CAST(n AS bigint) + 1 > 5", "folded", "folded", "kept no-equivalent", "folded"},
+		{"n / 2 > 5", "folded", "kept no-equivalent", "kept no-equivalent", "kept no-equivalent"},
+		{"amount > 5.5", "folded", "folded", "kept no-equivalent", "folded"},
+		{"amount * 2 > 5", "folded", "folded", "kept no-equivalent", "folded"},
+		{"amount * amount * amount * amount > 5", "folded", "kept overflow-differs", "kept no-equivalent", "kept overflow-differs"},
+		{"amount / 3 > 5", "folded", "kept no-equivalent", "kept no-equivalent", "kept no-equivalent"},
+		{"round(amount, 1) > 5", "folded", "folded", "kept no-equivalent", "folded"},
+		{"CAST(code AS integer) > 5", "folded", "kept cast-differs", "kept cast-differs", "kept cast-differs"},
+		{"CAST(code AS numeric) > 5", "kept cast-differs", "kept cast-differs", "kept cast-differs", "kept cast-differs"},
+		{"CAST(code AS date) IS NOT NULL", "kept cast-differs", "kept cast-differs", "kept cast-differs", "kept cast-differs"},
+		{"CAST(n AS text) = '5'", "folded", "folded", "folded", "kept collation-differs"},
+		{"greatest(n, 2) = 2", "folded", "kept no-equivalent", "kept no-equivalent", "kept no-equivalent"},
+		{"coalesce(n, 0) = 0", "folded", "folded", "folded", "folded"},
+		{"CASE WHEN n > 1 THEN 1 ELSE 0 END = 1", "folded", "folded", "folded", "folded"},
+		{"n = 5 OR lower(code) = 'x'", "folded", "kept function-differs", "folded", "kept function-differs"},
+		{"n IS DISTINCT FROM 5", "folded", "folded", "folded", "folded"},
+	} {
+		for source, want := range map[string]string{"pg": c.pg, "ma": c.ma, "sl": c.sl, "old": c.old} {
+			sql := "SELECT id FROM " + source + ".t WHERE " + c.where
+			if got := told(compile(t, sql, fold.Options{})); got != "filter "+want {
+				t.Errorf("%s: %s, want filter %s", sql, got, want)
+			}
+			if got := told(compile(t, sql, fold.Options{Off: true})); got != "filter kept folding-off" {
+				t.Errorf("%s with folding off: %s", sql, got)
+			}
+		}
+	}
+}
+
+func TestVerdictsOfOtherPieces(t *testing.T) {
+	for sql, want := range map[string]string{
+		"SELECT code, count(*) FROM ma.t GROUP BY code":                                                    "aggregate folded; aggregate folded",
+		"SELECT code, count(*) FROM old.t GROUP BY code":                                                   "aggregate kept collation-differs; aggregate kept collation-differs",
+		"SELECT sum(n), max(code) FROM ma.t":                                                               "aggregate folded; aggregate folded",
+		"SELECT sum(id) FROM sl.t":                                                                         "aggregate kept overflow-differs",
+		"SELECT sum(CAST(amount AS double precision)) FROM pg.t":                                           "aggregate kept float-order",
+		"SELECT count(*) FROM ma.t WHERE lower(code) = 'x'":                                                "aggregate kept input-kept; filter narrowed function-differs",
+		"SELECT DISTINCT code FROM ma.t":                                                                   "distinct folded",
+		"SELECT DISTINCT lower(code) FROM ma.t":                                                            "distinct kept function-differs; expression kept function-differs",
+		"SELECT id FROM ma.t ORDER BY code LIMIT 3":                                                        "sort folded; limit folded",
+		"SELECT id FROM old.t ORDER BY code LIMIT 3":                                                       "sort kept collation-differs; limit kept input-kept",
+		"SELECT id FROM ma.t WHERE lower(code) = 'x' ORDER BY id LIMIT 3":                                  "filter narrowed function-differs; sort folded; limit kept input-kept",
+		"SELECT t.id FROM ma.t JOIN ma.u ON u.code = t.code":                                               "join folded",
+		"SELECT t.id FROM old.t JOIN old.u ON u.code = t.code":                                             "join narrowed collation-differs",
+		"SELECT t.id FROM old.t LEFT JOIN old.u ON u.code = t.code":                                        "join kept collation-differs",
+		"SELECT t.id FROM ma.t LEFT JOIN (SELECT * FROM ma.u WHERE lower(code) = 'x') u ON u.id = t.id":    "filter narrowed function-differs; join kept null-supplied",
+		"SELECT t.id, u.c FROM ma.t LEFT JOIN (SELECT id, coalesce(n, 0) AS c FROM ma.u) u ON u.id = t.id": "expression folded; join kept null-supplied",
+		"SELECT t.id FROM pg.t JOIN ma.t AS u ON u.id = t.id":                                              "join kept sources-differ",
+		"SELECT t.id FROM pg.t CROSS JOIN pg.u":                                                            "join kept multiplies-rows",
+		"SELECT id FROM pg.t UNION ALL SELECT id FROM pg.u":                                                "set folded",
+		"SELECT id FROM pg.t UNION ALL SELECT id FROM ma.t":                                                "set kept sources-differ",
+		"SELECT id FROM ma.t WHERE lower(code) <> 'x' AND amount / n > 2":                                  "filter kept function-differs; filter kept no-equivalent",
+		"SELECT id FROM pg.t WHERE code LIKE name AND amount / n > 2":                                      "filter kept pattern-not-constant; filter kept guarded",
+		"SELECT amount / n FROM pg.t WHERE code LIKE name":                                                 "expression kept guarded; filter kept pattern-not-constant",
+		"SELECT 1 + count(*) FROM pg.t HAVING count(*) > 2":                                                "expression folded; aggregate folded; filter folded",
+		"SELECT 'x' AS v ORDER BY v":                                                                       "sort kept no-source",
+	} {
+		if got := told(compile(t, sql, fold.Options{})); got != want {
+			t.Errorf("%s\n  is told  %s\n  want %s", sql, got, want)
+		}
+	}
+}
+
+// The statements as they are written, and the marks that lead from a piece to
+// its part of them.
+func TestNativeText(t *testing.T) {
+	flat := func(s string) string { return strings.Join(strings.Fields(s), " ") }
+	for sql, want := range map[string]string{
+		"SELECT id FROM pg.t WHERE code = 'it''s' AND n IN (1, 2) AND code > 'a'":              `SELECT "t"."id" FROM "t" WHERE "t"."code" = $1::text AND "t"."n" IN ($2::integer, $3::integer) AND "t"."code" COLLATE "C" > $4::text`,
+		"SELECT id FROM ma.t WHERE code = 'x'":                                                 "SELECT `t`.`id` FROM `t` WHERE (`t`.`code` = ? AND CONVERT(`t`.`code` USING utf8mb4) COLLATE utf8mb4_nopad_bin = ?)",
+		"SELECT id FROM sl.t WHERE code LIKE 'a*b%_'":                                          `SELECT "t"."id" FROM "t" WHERE "t"."code" GLOB ?1`,
+		"SELECT id FROM ma.t ORDER BY n DESC, id LIMIT 5 OFFSET 2":                             "SELECT `t`.`id` FROM `t` ORDER BY `t`.`n` IS NULL DESC, `t`.`n` DESC, `t`.`id` IS NULL, `t`.`id` LIMIT 5 OFFSET 2",
+		"SELECT id FROM sl.t ORDER BY n NULLS FIRST OFFSET 2":                                  `SELECT "t"."id" FROM "t" ORDER BY "t"."n" LIMIT -1 OFFSET 2`,
+		"SELECT id FROM pg.t ORDER BY n NULLS FIRST":                                           `SELECT "t"."id" FROM "t" ORDER BY "t"."n" NULLS FIRST`,
+		"SELECT s.c FROM (SELECT code, count(*) AS c FROM pg.t GROUP BY code) s WHERE s.c > 1": `SELECT COUNT(*) AS "c" FROM "t" GROUP BY "t"."code" COLLATE "C" HAVING COUNT(*) > $1::bigint`,
+		"SELECT t.id FROM pg.t LEFT JOIN pg.u ON u.id = t.id AND u.n > 1 WHERE t.n = 2":        `SELECT "t"."id" FROM "t" LEFT JOIN "u" ON "u"."id" = "t"."id" AND "u"."n" > $1::integer WHERE "t"."n" = $2::integer`,
+		"SELECT s.n FROM (SELECT DISTINCT n, id FROM pg.t) s":                                  `SELECT "t_2"."n" FROM (SELECT DISTINCT "t"."n", "t"."id" FROM "t") AS "t_2"`,
+		"SELECT count(*) FROM (SELECT id FROM pg.t LIMIT 3) s":                                 `SELECT COUNT(*) AS "count" FROM (SELECT 1 FROM "t" LIMIT 3) AS "t_2"`,
+		"SELECT a.id FROM pg.t a JOIN pg.t b ON a.id = b.n":                                    `SELECT "t"."id" FROM "t" JOIN "t" AS "t_2" ON "t"."id" = "t_2"."n"`,
+		"SELECT id FROM ma.t WHERE lower(code) = 'x'":                                          "SELECT `t`.`id`, `t`.`code` FROM `t` WHERE CONVERT(`t`.`code` USING utf8mb4) COLLATE utf8mb4_general_ci = ?",
+		"SELECT id FROM ma.t WHERE 'a' < 'B'":                                                  "SELECT `t`.`id` FROM `t` WHERE FALSE",
+		"SELECT id FROM ma.t WHERE code LIKE '50!%|' ESCAPE '!'":                               "SELECT `t`.`id` FROM `t` WHERE CONVERT(`t`.`code` USING utf8mb4) COLLATE utf8mb4_nopad_bin LIKE ? ESCAPE '|'",
+	} {
+		c := compile(t, sql, fold.Options{})
+		if len(c.Statements) != 1 || flat(c.Statements[0].Text) != want {
+			t.Errorf("%s\n  is written %s\n  want       %s", sql, flat(c.Statements[0].Text), want)
+		}
+		for _, s := range c.Statements {
+			for _, m := range s.Marks {
+				if m.Start < 0 || m.End > len(s.Text) || m.Start >= m.End {
+					t.Errorf("%s: a mark lies at %d-%d of %d", sql, m.Start, m.End, len(s.Text))
+				}
+			}
+		}
+		for _, p := range c.Pieces {
+			if p.Verdict == fold.Folded && len(p.Native) == 0 {
+				t.Errorf("%s: the folded piece %q has no part in the statement", sql, p.Text)
+			}
+		}
+	}
+}
+
+// Constants of the query never become part of a statement's text.
+func TestConstantsAreParameters(t *testing.T) {
+	const evil = `x'); DROP TABLE t; --`
+	for _, s := range []string{"pg", "ma", "sl"} {
+		c := compile(t, "SELECT id, 'x''); DROP TABLE t; --' || code AS v FROM "+s+".t WHERE code = 'x''); DROP TABLE t; --' OR name LIKE 'x''); DROP TABLE t; --'", fold.Options{})
+		st := c.Statements[0]
+		if strings.Contains(st.Text, "DROP") {
+			t.Errorf("%s: %s", s, st.Text)
+		}
+		found := false
+		for _, p := range st.Parameters {
+			found = found || p.Str == evil
+		}
+		if !found {
+			t.Errorf("%s: parameters %v", s, st.Parameters)
+		}
+	}
+}
+
+// With folding off a statement is bare columns, whatever the query.
+func TestFoldingOffSendsBareColumns(t *testing.T) {
+	c := compile(t, "SELECT t.code, count(*) FROM pg.t JOIN pg.u ON u.id = t.id WHERE t.n > 1 GROUP BY t.code ORDER BY 2 LIMIT 3", fold.Options{Off: true})
+	for _, s := range c.Statements {
+		if strings.ContainsAny(s.Text, "()$") || strings.Contains(s.Text, "WHERE") {
+			t.Errorf("sent %s", s.Text)
+		}
+	}
+	for _, p := range c.Pieces {
+		if p.Verdict != fold.Kept {
+			t.Errorf("%s %s is %s", p.Kind, p.Text, p.Verdict)
+		}
+	}
+}

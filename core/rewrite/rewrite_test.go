@@ -1,0 +1,158 @@
+package rewrite
+
+import (
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"rovik/core/bind"
+	"rovik/core/catalog"
+	"rovik/core/plan"
+	"rovik/core/syntax"
+	"rovik/core/value"
+)
+
+func testCatalog() *catalog.Catalog {
+	table := func(source, name string, cols ...string) *catalog.Table {
+		t := &catalog.Table{Source: source, Name: name, Rows: 1000}
+		for _, c := range cols {
+			n, k, _ := strings.Cut(c, " ")
+			typ, err := value.ParseType(k)
+			if err != nil {
+				panic(err)
+			}
+			t.Columns = append(t.Columns, catalog.Column{Name: n, Type: typ})
+		}
+		return t
+	}
+	return catalog.New([]*catalog.Source{
+		{Name: "a", Tables: []*catalog.Table{table("a", "x", "id integer", "k text", "n integer"), table("a", "y", "id integer", "k text", "m integer")}},
+		{Name: "b", Tables: []*catalog.Table{table("b", "z", "id integer", "k text", "w numeric(10,2)")}},
+	}, nil, nil)
+}
+
+func bound(t *testing.T, sql string) *plan.Query {
+	t.Helper()
+	tree, err := syntax.Parse(sql)
+	if err != nil {
+		t.Fatal(err)
+	}
+	q, err := bind.Bind(bind.Context{Catalog: testCatalog(), Now: time.Unix(0, 0)}, sql, tree)
+	if err != nil {
+		t.Fatalf("%s: %v", sql, err)
+	}
+	return q
+}
+
+var number = regexp.MustCompile(`#\d+`)
+
+// shape prints a plan in one line, without column numbers.
+func shape(n plan.Node) string {
+	inputs := []string{}
+	for _, in := range n.Inputs() {
+		inputs = append(inputs, shape(in))
+	}
+	s := number.ReplaceAllString(plan.Label(n), "")
+	if len(inputs) > 0 {
+		s += " [" + strings.Join(inputs, " | ") + "]"
+	}
+	return s
+}
+
+// Each rule alone, on a query made for it: before and after.
+func TestRules(t *testing.T) {
+	for _, c := range []struct {
+		name  string
+		apply func(plan.Node, *plan.Numbering) plan.Node
+		sql   string
+		want  string
+	}{
+		{"constants", foldConstants, "SELECT x.id + (1 + 2) AS s FROM a.x AS x WHERE x.n > 2 * 3",
+			"project id + 3 AS s [filter n > 6 [scan a.x (id, k, n)]]"},
+		{"a failing constant stays", foldConstants, "SELECT 1 / 0 AS s FROM a.x AS x",
+			"project 1 / 0 AS s [scan a.x (id, k, n)]"},
+		{"averages", splitAverages, "SELECT x.k, avg(x.n) AS m FROM a.x AS x GROUP BY x.k",
+			"project k AS k, avg(n) AS m [project k, CAST(sum(n) AS numeric) / CASE WHEN count(n) = 0 THEN NULL ELSE CAST(count(n) AS numeric) END AS avg(n) [aggregate [k AS k] sum(n) AS sum(n), count(n) AS count(n) [scan a.x (id, k, n)]]]"},
+		{"sorts that nothing sees", dropSorts, "SELECT s.k FROM (SELECT k FROM a.x ORDER BY k) AS s JOIN a.y ON y.k = s.k ORDER BY s.k",
+			"sort k [project k AS k [join on k = k [project k AS k [scan a.x (id, k, n)] | scan a.y (id, k, m)]]]"},
+		{"sorts below a limit", dropSorts, "SELECT count(*) AS c FROM (SELECT k FROM a.x ORDER BY k LIMIT 5) AS s",
+			"project count(*) AS c [aggregate [] count(*) AS count(*) [limit 5 [sort k [project k AS k [scan a.x (id, k, n)]]]]]"},
+		{"filters through a projection and a join", pushFilters, "SELECT s.u FROM (SELECT upper(x.k) AS u, y.m FROM a.x AS x JOIN a.y AS y ON y.id = x.id) AS s WHERE s.u = 'K' AND s.m > 1",
+			"project u AS u [project upper(k) AS u, m AS m [join on id = id [filter upper(k) = 'K' [scan a.x (id, k, n)] | filter m > 1 [scan a.y (id, k, m)]]]]"},
+		{"filters and groups", pushFilters, "SELECT s.k FROM (SELECT k, count(*) AS c FROM a.x GROUP BY k) AS s WHERE s.k = 'a' AND s.c > 1",
+			"project k AS k [project k AS k, count(*) AS c [filter count(*) > 1 [aggregate [k AS k] count(*) AS count(*) [filter k = 'a' [scan a.x (id, k, n)]]]]]"},
+		{"filters stay above a limit", pushFilters, "SELECT s.k FROM (SELECT k FROM a.x LIMIT 5) AS s WHERE s.k = 'a'",
+			"project k AS k [filter k = 'a' [limit 5 [project k AS k [scan a.x (id, k, n)]]]]"},
+		{"filters into a union", pushFilters, "SELECT s.k FROM (SELECT k FROM a.x UNION ALL SELECT k FROM b.z) AS s WHERE s.k = 'a'",
+			"project k AS k [union all [project k AS k [filter k = 'a' [scan a.x (id, k, n)]] | project k AS k [filter k = 'a' [scan b.z (id, k, w)]]]]"},
+		{"filters beside an outer join", pushFilters, "SELECT x.k FROM a.x AS x LEFT JOIN a.y AS y ON y.id = x.id AND y.m > 1 AND x.n > 2 WHERE x.n = 3 AND y.k IS NULL",
+			"project k AS k [filter k IS NULL [left join on id = id AND n > 2 [filter n = 3 [scan a.x (id, k, n)] | filter m > 1 [scan a.y (id, k, m)]]]]"},
+		{"outer joins made inner", pushFilters, "SELECT x.k FROM a.x AS x LEFT JOIN a.y AS y ON y.id = x.id WHERE y.m > 1",
+			"project k AS k [join on id = id [scan a.x (id, k, n) | filter m > 1 [scan a.y (id, k, m)]]]"},
+		{"outer joins kept", pushFilters, "SELECT x.k FROM a.x AS x LEFT JOIN a.y AS y ON y.id = x.id WHERE coalesce(y.m, 2) > 1",
+			"project k AS k [filter coalesce(m, 2) > 1 [left join on id = id [scan a.x (id, k, n) | scan a.y (id, k, m)]]]"},
+		{"projections lifted through a join", liftProjections, "SELECT s.u FROM (SELECT upper(k) AS u, id FROM a.x) AS s JOIN a.y ON y.id = s.id",
+			"project upper(k) AS u [join on id = id [scan a.x (id, k, n) | scan a.y (id, k, m)]]"},
+		{"what NULLs would change is not lifted", liftProjections, "SELECT y.m, s.c FROM a.y LEFT JOIN (SELECT id, coalesce(n, 0) AS c FROM a.x) AS s ON s.id = y.id",
+			"project m AS m, c AS c [left join on id = id [scan a.y (id, k, m) | project id AS id, coalesce(n, 0) AS c [scan a.x (id, k, n)]]]"},
+		{"joins of a source gathered", gatherJoins, "SELECT x.k FROM a.x AS x JOIN b.z AS z ON z.k = x.k JOIN a.y AS y ON y.id = x.id",
+			"project k AS k [join on k = k [join on id = id [scan a.x (id, k, n) | scan a.y (id, k, m)] | scan b.z (id, k, w)]]"},
+		{"an outer join moved to its own source", gatherJoins, "SELECT x.k FROM a.x AS x JOIN b.z AS z ON z.k = x.k LEFT JOIN a.y AS y ON y.id = x.id",
+			"project k AS k [join on k = k [left join on id = id [scan a.x (id, k, n) | scan a.y (id, k, m)] | scan b.z (id, k, w)]]"},
+		{"columns", pruneColumns, "SELECT s.k FROM (SELECT x.k, x.n, y.m FROM a.x AS x JOIN a.y AS y ON y.id = x.id) AS s",
+			"project k AS k [project k AS k [join on id = id [scan a.x (id, k) | scan a.y (id)]]]"},
+		{"aggregates that nothing reads", pruneColumns, "SELECT s.k FROM (SELECT k, sum(n) AS t FROM a.x GROUP BY k) AS s",
+			"project k AS k [project k AS k [aggregate [k AS k]  [scan a.x (k)]]]"},
+		{"union columns", pruneColumns, "SELECT s.k FROM (SELECT id, k FROM a.x UNION ALL SELECT id, k FROM b.z) AS s",
+			"project k AS k [union all [project k AS k [scan a.x (k)] | project k AS k [scan b.z (k)]]]"},
+		{"expressions sunk to their source", sinkExpressions, "SELECT upper(x.k) AS u, x.k || z.k AS both FROM a.x AS x JOIN b.z AS z ON z.id = x.id",
+			"project u, k || k AS both [join on id = id [project id, k, n, upper(k) AS u [scan a.x (id, k, n)] | scan b.z (id, k, w)]]"},
+		{"what may fail is not sunk", sinkExpressions, "SELECT 1 / x.n AS q FROM a.x AS x JOIN b.z AS z ON z.id = x.id",
+			"project 1 / n AS q [join on id = id [scan a.x (id, k, n) | scan b.z (id, k, w)]]"},
+	} {
+		q := bound(t, c.sql)
+		before := plan.Print(q.Root)
+		if got := shape(c.apply(q.Root, q.IDs)); got != c.want {
+			t.Errorf("%s: %s\n  got  %s\n  want %s", c.name, c.sql, got, c.want)
+		}
+		if plan.Print(q.Root) != before {
+			t.Errorf("%s changed its input", c.name)
+		}
+	}
+}
+
+// All rules together leave the output columns as they are, and say what they
+// did.
+func TestApplyKeepsTheOutput(t *testing.T) {
+	for _, sql := range []string{
+		"SELECT x.k, avg(z.w) AS m FROM a.x AS x LEFT JOIN b.z AS z ON z.id = x.id WHERE x.n > 1 GROUP BY x.k ORDER BY m DESC LIMIT 3",
+		"SELECT DISTINCT s.k FROM (SELECT k FROM a.x UNION ALL SELECT k FROM b.z) AS s WHERE s.k LIKE 'a%'",
+		"SELECT 1 AS one",
+	} {
+		q := bound(t, sql)
+		var steps []string
+		out := Apply(q, func(s Step) { steps = append(steps, s.Rule) })
+		before, after := q.Root.Columns(), out.Root.Columns()
+		for i := range before {
+			if before[i] != after[i] {
+				t.Errorf("%s: column %d was %v and is %v", sql, i, before[i], after[i])
+			}
+		}
+		if strings.Contains(sql, "FROM") && len(steps) == 0 {
+			t.Errorf("%s: no rule applied", sql)
+		}
+	}
+}
+
+// A column that is used twice at every level does not double the plan at each.
+func TestLiftingDoesNotExplode(t *testing.T) {
+	sql := "SELECT k AS c0 FROM a.x"
+	for range 60 {
+		sql = "SELECT c0 || c0 AS c0 FROM (" + sql + ") AS s"
+	}
+	q := bound(t, sql)
+	if n := len(plan.Print(Apply(q, nil).Root)); n > 2_000_000 {
+		t.Errorf("the plan prints to %d bytes", n)
+	}
+}

@@ -1,0 +1,274 @@
+package serve
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"io"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"reflect"
+	"regexp"
+	"sort"
+	"strings"
+	"testing"
+
+	"rovik/app"
+	"rovik/core/catalog"
+	"rovik/core/exec"
+	"rovik/core/fold"
+)
+
+func testServer(t *testing.T) *httptest.Server {
+	t.Helper()
+	a, err := app.Open(context.Background(), t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := a.Setup(context.Background(), []catalog.Layer{{Name: "low"}, {Name: "high"}}, []*catalog.View{{Layer: "low", Name: "one", SQL: "SELECT 1 AS a"}}); err != nil {
+		t.Fatal(err)
+	}
+	srv := httptest.NewUnstartedServer(nil)
+	srv.Config.Handler = New(a, srv.Listener.Addr().(*net.TCPAddr))
+	srv.Start()
+	t.Cleanup(func() {
+		srv.Close()
+		_ = a.Close()
+	})
+	return srv
+}
+
+func request(t *testing.T, srv *httptest.Server, method, path, body string, headers map[string]string) (int, string) {
+	t.Helper()
+	req, err := http.NewRequest(method, srv.URL+path, strings.NewReader(body))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if body != "" {
+		req.Header.Set("Content-Type", "application/json")
+	}
+	for k, v := range headers {
+		if k == "Host" {
+			req.Host = v
+		} else {
+			req.Header.Set(k, v)
+		}
+	}
+	resp, err := srv.Client().Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	b, err := io.ReadAll(resp.Body)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return resp.StatusCode, string(b)
+}
+
+// A page of another site, or a name pointed at loopback, gets nothing.
+func TestForeignRequestsAreRefused(t *testing.T) {
+	srv := testServer(t)
+	_, port, _ := net.SplitHostPort(srv.Listener.Addr().String())
+	explain := `{"sql": "SELECT 1 AS a"}`
+	for _, c := range []struct {
+		method, path, body string
+		headers            map[string]string
+		want               int
+	}{
+		{"GET", "/api/health", "", nil, 200},
+		{"GET", "/api/health", "", map[string]string{"Host": "localhost:" + port}, 200},
+		{"GET", "/api/health", "", map[string]string{"Host": "evil.example"}, 403},
+		{"GET", "/api/health", "", map[string]string{"Host": "127.0.0.1:1"}, 403},
+		{"GET", "/", "", map[string]string{"Host": "evil.example:" + port}, 403},
+		{"POST", "/api/explain", explain, map[string]string{"Origin": "http://127.0.0.1:" + port}, 200},
+		{"POST", "/api/explain", explain, map[string]string{"Origin": "http://evil.example"}, 403},
+		{"POST", "/api/explain", explain, map[string]string{"Origin": "null"}, 403},
+		{"POST", "/api/explain", explain, map[string]string{"Origin": "https://127.0.0.1:" + port}, 403},
+		{"GET", "/api/catalog", "", map[string]string{"Sec-Fetch-Site": "cross-site"}, 403},
+		{"POST", "/api/explain", explain, map[string]string{"Content-Type": "text/plain"}, 415},
+		{"POST", "/api/explain", `{"sql": "` + strings.Repeat("x", 3<<20) + `"}`, nil, 413},
+	} {
+		if got, body := request(t, srv, c.method, c.path, c.body, c.headers); got != c.want {
+			t.Errorf("%s %s with %v: %d %s, want %d", c.method, c.path, c.headers, got, body, c.want)
+		}
+	}
+}
+
+// Bad input is answered with a sentence, nothing is half saved, and the server
+// goes on.
+func TestBadInput(t *testing.T) {
+	srv := testServer(t)
+	for _, c := range []struct {
+		method, path, body string
+		status             int
+		says               string
+	}{
+		{"POST", "/api/explain", `{"sql": "SELEC 1"}`, 422, "syntax error"},
+		{"POST", "/api/explain", `{"sql": ""}`, 422, "the query is empty"},
+		{"POST", "/api/explain", `{"sql": "SELECT * FROM low.on"}`, 422, "did you mean low.one?"},
+		{"POST", "/api/explain", `not json`, 400, "not the JSON"},
+		{"POST", "/api/explain", `{"sgl": 1}`, 400, "not the JSON"},
+		{"POST", "/api/views", `{"layer": "low", "name": "one", "sql": "SELECT 2 AS b"}`, 422, "has a view called one already"},
+		{"POST", "/api/views", `{"layer": "mid", "name": "x", "sql": "SELECT 2 AS b"}`, 422, "no layer called"},
+		{"POST", "/api/views", `{"layer": "low", "name": "Bad Name", "sql": "SELECT 2 AS b"}`, 422, "cannot be the name"},
+		{"POST", "/api/views", `{"layer": "low", "name": "x", "sql": "SELECT 2"}`, 422, "names of their own"},
+		{"POST", "/api/views", `{"layer": "low", "name": "x", "sql": "SELECT 2 AS b, 3 AS b"}`, 422, "names of their own"},
+		{"POST", "/api/views", `{"layer": "low", "name": "x", "sql": "SELECT * FROM low.x"}`, 422, "no table or view"},
+		{"POST", "/api/views", `{"layer": "low", "name": "one", "sql": "SELECT * FROM low.one", "replace": true}`, 422, "reads itself"},
+		{"GET", "/api/runs/none/rows?offset=0&limit=5", "", 422, "not held"},
+		{"POST", "/api/sources/none/refresh", `{}`, 422, "no source is called"},
+		{"GET", "/api/nothing", "", 404, "Not Found"},
+	} {
+		status, body := request(t, srv, c.method, c.path, c.body, nil)
+		if status != c.status || !strings.Contains(body, c.says) {
+			t.Errorf("%s %s %s: %d %s, want %d with %q", c.method, c.path, c.body, status, body, c.status, c.says)
+		}
+	}
+	_, body := request(t, srv, "GET", "/api/catalog", "", nil)
+	var got catalogReply
+	if err := json.Unmarshal([]byte(body), &got); err != nil || len(got.Views) != 1 || got.Views[0].SQL != "SELECT 1 AS a" {
+		t.Errorf("the views are %+v, %v", got.Views, err)
+	}
+}
+
+// A view is saved, replaced where nothing breaks, and kept from breaking its
+// readers.
+func TestSavingViews(t *testing.T) {
+	srv := testServer(t)
+	save := func(body, want string) {
+		t.Helper()
+		if _, got := request(t, srv, "POST", "/api/views", body, nil); !strings.Contains(got, want) {
+			t.Errorf("%s answers %s", body, got)
+		}
+	}
+	save(`{"layer": "high", "name": "two", "sql": "SELECT a + 1 AS b FROM low.one"}`, `"name":"two"`)
+	save(`{"layer": "low", "name": "one", "sql": "SELECT 1 AS c", "replace": true}`, "high.two reads this view and would break")
+	save(`{"layer": "low", "name": "one", "sql": "SELECT 5 AS a, 2 AS c", "replace": true}`, `"name":"one"`)
+	save(`{"layer": "low", "name": "up", "sql": "SELECT * FROM high.two"}`, "higher layer")
+	_, body := request(t, srv, "POST", "/api/runs", `{"sql": "SELECT * FROM high.two"}`, nil)
+	var run startedRun
+	if err := json.Unmarshal([]byte(body), &run); err != nil || run.ID == "" {
+		t.Fatalf("%s, %v", body, err)
+	}
+	_, events := request(t, srv, "GET", "/api/runs/"+run.ID+"/events", "", nil)
+	if !strings.Contains(events, `"state":"done"`) || !strings.HasPrefix(events, "data: ") {
+		t.Errorf("the events are %s", events)
+	}
+	if _, rows := request(t, srv, "GET", "/api/runs/"+run.ID+"/rows?offset=0&limit=5", "", nil); strings.TrimSpace(rows) != `[["6"]]` {
+		t.Errorf("the rows are %s", rows)
+	}
+	if status, _ := request(t, srv, "GET", "/api/runs/"+run.ID+"/rows?offset=0&limit=5000", "", nil); status != 400 {
+		t.Errorf("a page of 5000 rows answers %d", status)
+	}
+}
+
+// The document describes the routes that there are.
+func TestOpenAPIDescribesTheRoutes(t *testing.T) {
+	var have []string
+	for _, r := range (&handlers{}).routes() {
+		have = append(have, r.method+" /api"+regexp.MustCompile(`:(\w+)`).ReplaceAllString(r.path, "{$1}"))
+	}
+	var described []string
+	path := ""
+	for _, line := range strings.Split(string(openAPI), "\n") {
+		if m := regexp.MustCompile(`^  (/api\S*):$`).FindStringSubmatch(line); m != nil {
+			path = m[1]
+		}
+		if m := regexp.MustCompile(`^    (get|post|put|delete):`).FindStringSubmatch(line); m != nil {
+			described = append(described, strings.ToUpper(m[1])+" "+path)
+		}
+	}
+	sort.Strings(have)
+	sort.Strings(described)
+	if !reflect.DeepEqual(have, described) {
+		t.Errorf("the server has\n%s\nand the document\n%s", strings.Join(have, "\n"), strings.Join(described, "\n"))
+	}
+}
+
+// The schemas have the fields that the server sends and reads.
+func TestOpenAPIDescribesTheFields(t *testing.T) {
+	for name, v := range map[string]any{
+		"Problem": problem{}, "QueryRequest": queryRequest{}, "ViewRequest": viewRequest{}, "Catalog": catalogReply{}, "Layer": catalog.Layer{},
+		"ViewInfo": app.ViewInfo{}, "SourceInfo": app.SourceInfo{}, "FoundSource": catalog.Source{}, "Quirk": catalog.Quirk{}, "Table": catalog.Table{},
+		"TableColumn": catalog.Column{}, "Key": catalog.Key{}, "ForeignKey": catalog.ForeignKey{}, "ReportColumn": exec.ReportColumn{},
+		"Reason": fold.Reason{}, "ReportPiece": exec.ReportPiece{}, "ReportStatement": exec.ReportStatement{}, "ReportOperator": exec.ReportOperator{},
+		"Report": exec.Report{}, "StartedRun": startedRun{}, "RunStatus": runStatus{}, "PastRun": pastRun{},
+	} {
+		want := jsonFields(reflect.TypeOf(v))
+		got := schemaFields(name)
+		if !reflect.DeepEqual(got, want) {
+			t.Errorf("%s: the document has %v, the server %v", name, got, want)
+		}
+	}
+}
+
+func jsonFields(typ reflect.Type) []string {
+	var out []string
+	for i := range typ.NumField() {
+		f := typ.Field(i)
+		if f.Anonymous {
+			out = append(out, jsonFields(f.Type)...)
+			continue
+		}
+		if tag, _, _ := strings.Cut(f.Tag.Get("json"), ","); tag != "-" {
+			out = append(out, tag)
+		}
+	}
+	sort.Strings(out)
+	return out
+}
+
+// schemaFields reads the property names of a schema out of the document.
+func schemaFields(name string) []string {
+	_, rest, _ := bytes.Cut(openAPI, []byte("\n    "+name+":\n"))
+	if end := regexp.MustCompile(`\n    \w+:\n`).FindIndex(rest); end != nil {
+		rest = rest[:end[0]]
+	}
+	_, props, _ := strings.Cut(string(rest), "properties:")
+	var out []string
+	if block := regexp.MustCompile(`(?m)^        (\w+):`).FindAllStringSubmatch(props, -1); block != nil {
+		for _, m := range block {
+			out = append(out, m[1])
+		}
+	} else {
+		depth := 0
+		for _, m := range regexp.MustCompile(`[{}]|\w+(?:: )`).FindAllString(props, -1) {
+			switch {
+			case m == "{":
+				depth++
+			case m == "}":
+				depth--
+			case depth == 1:
+				out = append(out, strings.TrimSuffix(m, ": "))
+			}
+		}
+	}
+	sort.Strings(out)
+	return out
+}
+
+func TestListenStepsOverPortsInUse(t *testing.T) {
+	first, err := listen("127.0.0.1:18923", true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer first.Close()
+	if _, err := listen(first.Addr().String(), false); err == nil || !strings.Contains(err.Error(), "--addr") {
+		t.Errorf("a port in use: %v", err)
+	}
+	second, err := listen(first.Addr().String(), true)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer second.Close()
+	if second.Addr().String() == first.Addr().String() {
+		t.Error("two servers on one port")
+	}
+	for _, bad := range []string{"nonsense", "127.0.0.1:x"} {
+		if _, err := listen(bad, true); err == nil {
+			t.Errorf("listening on %q", bad)
+		}
+	}
+}
