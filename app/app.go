@@ -230,6 +230,10 @@ func checkName(what, name string) error {
 		return value.Errorf("42602", "%q cannot be the name of a %s", name, what).
 			WithHint("names are lower-case letters, digits and _, and start with a letter")
 	}
+	// As the first part of a dotted name, SQL's reserved words need quotes.
+	if _, err := syntax.Parse("SELECT 1 FROM " + name + ".x"); err != nil {
+		return value.Errorf("42602", "%q is a word of SQL and cannot be the name of a %s", name, what).WithHint("choose another")
+	}
 	return nil
 }
 
@@ -312,6 +316,11 @@ func (a *App) Check() []Broken {
 func (a *App) Setup(ctx context.Context, layers []catalog.Layer, views []*catalog.View) error {
 	a.write.Lock()
 	defer a.write.Unlock()
+	for _, l := range layers {
+		if err := checkName("layer", l.Name); err != nil {
+			return err
+		}
+	}
 	if err := a.store.PutLayers(ctx, layers); err != nil {
 		return err
 	}

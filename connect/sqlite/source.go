@@ -199,7 +199,7 @@ func (s *Source) measure(ctx context.Context, t *catalog.Table, quoted string) e
 		for _, class := range classes {
 			list = append(list, "coalesce(sum(typeof("+q+") = '"+class+"'), 0)")
 		}
-		list = append(list, fmt.Sprintf(fitting(c.Native), q))
+		list = append(list, strings.ReplaceAll(fitting(c.Native), "%s", q))
 	}
 	var kept []catalog.Column
 	err := s.query(ctx, "SELECT "+strings.Join(list, ", ")+" FROM "+quoted, func(r *sql.Rows) error {
@@ -237,13 +237,13 @@ var decimalText = regexp.MustCompile(`^DECIMAL_TEXT\((\d+),(\d+)\)$`)
 func fitting(declared string) string {
 	switch strings.ToUpper(declared) {
 	case "DATE":
-		return "coalesce(sum(date(%[1]s) IS %[1]s), 0)"
+		return "count(CASE WHEN %s IS NOT NULL AND date(%s) IS %s THEN 1 END)"
 	case "TIMESTAMP", "TIMESTAMPTZ":
-		return "coalesce(sum(strftime('%%Y-%%m-%%d %%H:%%M:%%S', %[1]s) IS substr(%[1]s, 1, 19)), 0)"
+		return "count(CASE WHEN %s IS NOT NULL AND strftime('%Y-%m-%d %H:%M:%S', %s) IS substr(%s, 1, 19) THEN 1 END)"
 	case "BOOLEAN":
-		return "coalesce(sum(%[1]s IN (0, 1)), 0)"
+		return "count(CASE WHEN %s IN (0, 1) THEN 1 END)"
 	}
-	return "0 * length('%[1]s')"
+	return "-1"
 }
 
 // typed gives a column the type that all its values have, or text where they
@@ -252,7 +252,7 @@ func fitting(declared string) string {
 func typed(c *catalog.Column, counts []int64) bool {
 	integers, reals, texts, blobs := counts[0], counts[1], counts[2], counts[3]
 	declared := strings.ToUpper(c.Native)
-	all := counts[4] > 0 && counts[4] == integers+reals+texts+blobs
+	all := counts[4] == integers+reals+texts+blobs
 	decimal := decimalText.FindStringSubmatch(declared)
 	switch {
 	case blobs > 0:

@@ -1,0 +1,226 @@
+package tests
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"reflect"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"rovik/app"
+	"rovik/demo"
+)
+
+// The story's data depends on nothing but its seed, has the promised sizes and
+// the dirt that real systems have.
+func TestStoryData(t *testing.T) {
+	a, b := demo.Tables(7, 0.01), demo.Tables(7, 0.01)
+	if !reflect.DeepEqual(a, b) {
+		t.Error("the same seed gives other data")
+	}
+	if reflect.DeepEqual(a, demo.Tables(8, 0.01)) {
+		t.Error("another seed gives the same data")
+	}
+	want := map[string]int{"objects": 40_000, "makers": 1_500, "rooms": 60, "loans": 12_000, "loan_lines": 45_000, "closed_loans": 30_000}
+	for _, table := range demo.Tables(demo.Seed, 1) {
+		if n, ok := want[table.Name]; ok && len(table.Rows) != n {
+			t.Errorf("%s has %d rows, want %d", table.Name, len(table.Rows), n)
+		}
+		if table.Name == "loans" {
+			spellings := map[string]bool{}
+			for _, r := range table.Rows {
+				if s, ok := r[3].(string); ok {
+					spellings[s] = true
+				}
+			}
+			for _, s := range []string{"out", "Out", "out "} {
+				if !spellings[s] {
+					t.Errorf("no loan has the status %q", s)
+				}
+			}
+		}
+	}
+	if len(demo.Views) < 10 {
+		t.Errorf("%d views", len(demo.Views))
+	}
+}
+
+// One view is at least five deep.
+func TestDeepestViewIsFiveDeep(t *testing.T) {
+	depth := map[string]int{}
+	deepest := 0
+	for _, v := range demo.Views { // lower ones come first
+		depth[v.FullName()] = 1
+		for name, d := range depth {
+			if name != v.FullName() && strings.Contains(v.SQL, name+" ") {
+				depth[v.FullName()] = max(depth[v.FullName()], d+1)
+			}
+		}
+		deepest = max(deepest, depth[v.FullName()])
+	}
+	if deepest < 5 {
+		t.Errorf("the deepest view is %d deep: %v", deepest, depth)
+	}
+}
+
+// Without the servers the same story runs on SQLite files, and says so.
+func TestEmbeddedDemo(t *testing.T) {
+	ctx := context.Background()
+	dir := t.TempDir()
+	quiet := func(string, ...any) {}
+	prepare := func() *demo.Env {
+		t.Helper()
+		e, err := demo.Prepare(ctx, demo.Setup{Dir: dir, Scale: 0.02, Embedded: true, Say: quiet})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return e
+	}
+	e := prepare()
+	a, err := app.Open(ctx, e.Home)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer a.Close()
+	for _, s := range a.Sources() {
+		if s.Kind != "sqlite" || s.Name != "archive" && !strings.Contains(s.Note, "stands in for") {
+			t.Errorf("%s is a %s: %q", s.Name, s.Kind, s.Note)
+		}
+	}
+	if broken := a.Check(); len(broken) > 0 {
+		t.Errorf("broken on the stand-ins: %v", broken)
+	}
+	for _, v := range demo.Views {
+		folded, _ := ours(ctx, a, "SELECT * FROM "+v.FullName(), false)
+		unfolded, _ := ours(ctx, a, "SELECT * FROM "+v.FullName(), true)
+		if d := difference(folded, unfolded, false); d != "" || folded.err != nil {
+			t.Errorf("%s on the stand-ins: %s %v", v.FullName(), d, folded.err)
+		}
+	}
+	prepare() // a second time changes nothing
+}
+
+// Servers survive the death of the process that started them, and are taken
+// over or started anew by the next; ports in use are stepped over.
+func TestServersAreAdoptedAndRestarted(t *testing.T) {
+	ctx := context.Background()
+	dir, err := os.MkdirTemp("", "rovik-adopt-")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer os.RemoveAll(dir)
+	if err := os.Chmod(dir, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	bin, _ := demo.Installed()
+	opts := demo.Options{Dir: filepath.Join(dir, "servers"), Say: func(string, ...any) {}}
+	first, err := demo.StartPostgres(ctx, bin, opts)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer first.Stop()
+	if first.Port == env.Postgres.Port {
+		t.Error("two servers on one port")
+	}
+	second, err := demo.StartPostgres(ctx, bin, opts)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if second.Port != first.Port {
+		t.Errorf("the running server on %d was not taken over, but one on %d started", first.Port, second.Port)
+	}
+	second.Stop() // it did not start it, so it leaves it alone
+	if conn, err := first.Postgres(ctx, "postgres"); err != nil {
+		t.Errorf("the server is gone: %v", err)
+	} else {
+		_ = conn.Close(ctx)
+	}
+	// kill -9 of the server itself: its folder says it runs, and it does not.
+	b, err := os.ReadFile(filepath.Join(first.Dir, "running"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var pid, port int
+	if _, err := fmt.Sscan(string(b), &pid, &port); err != nil {
+		t.Fatal(err)
+	}
+	if err := syscall.Kill(pid, syscall.SIGKILL); err != nil {
+		t.Fatal(err)
+	}
+	deadline := time.Now().Add(10 * time.Second)
+	for syscall.Kill(pid, 0) == nil && time.Now().Before(deadline) {
+		<-time.After(10 * time.Millisecond) // until its parent has taken note
+	}
+	third, err := demo.StartPostgres(ctx, bin, opts)
+	if err != nil {
+		t.Fatalf("after a kill: %v", err)
+	}
+	third.Stop()
+}
+
+// A source that went away is an error with a sentence, and the others go on.
+func TestAStoppedServerIsSaidPlainly(t *testing.T) {
+	ctx := context.Background()
+	home := t.TempDir()
+	a, err := app.Open(ctx, home)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer a.Close()
+	path := makeSQLite(t, "CREATE TABLE t (a INTEGER)", "INSERT INTO t VALUES (1)")
+	for _, s := range []string{"gone", "there"} {
+		p := path
+		if s == "there" {
+			p = makeSQLite(t, "CREATE TABLE t (a INTEGER)", "INSERT INTO t VALUES (2)")
+		}
+		if _, err := a.AddSource(ctx, s, "sqlite", configOf(p), ""); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := os.Remove(path); err != nil {
+		t.Fatal(err)
+	}
+	o, _ := ours(ctx, a, "SELECT a FROM gone.t", false)
+	if o.err == nil || !strings.Contains(o.err.Error(), "there is no SQLite file at") {
+		t.Errorf("a missing file: %v", o.err)
+	}
+	o, _ = ours(ctx, a, "SELECT a FROM there.t", false)
+	if o.err != nil || len(o.rows) != 1 {
+		t.Errorf("the other source: %v", o.err)
+	}
+}
+
+// SQLite's types belong to values: a column that holds several is read as text,
+// and says so.
+func TestLooseTypesAreSaid(t *testing.T) {
+	ctx := context.Background()
+	a, err := app.Open(ctx, t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer a.Close()
+	path := makeSQLite(t, "CREATE TABLE t (a INTEGER, b NUMERIC, c REAL, d DATE, e DATE, f DECIMAL_TEXT(8,2), g BOOLEAN)",
+		"INSERT INTO t VALUES (1, 1, 1, '2024-01-02', '2024-01-02', '1.50', 1), (NULL, 'x', 2.5, '2024-02-29', 'soon', '-2', 0)")
+	found, err := a.AddSource(ctx, "loose", "sqlite", configOf(path), "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var types []string
+	for _, c := range found.Tables[0].Columns {
+		types = append(types, c.Name+" "+c.Type.String())
+	}
+	if got := strings.Join(types, ", "); got != "a bigint, b text, c double precision, d date, e text, f numeric(8,2), g boolean" {
+		t.Errorf("the types are %s", got)
+	}
+	if note := found.Tables[0].Columns[1].Note; !strings.Contains(note, "1 integer, 1 text") {
+		t.Errorf("the note on b is %q", note)
+	}
+	o, _ := ours(ctx, a, "SELECT b, c, d + 1 AS d1, f * 2 AS f2, g FROM loose.t WHERE d > date '2024-01-31' OR b = '1' ORDER BY d", false)
+	if want := "[1|1|2024-01-03|3|true| x|2.5|2024-03-01|-4|false|]"; fmt.Sprint(o.rows) != want {
+		t.Errorf("got %v (%v), want %s", o.rows, o.err, want)
+	}
+}

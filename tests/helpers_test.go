@@ -1,0 +1,43 @@
+package tests
+
+import (
+	"database/sql"
+	"path/filepath"
+	"testing"
+
+	_ "modernc.org/sqlite"
+
+	"rovik/connect"
+	"rovik/core/catalog"
+)
+
+func layersOf(names ...string) []catalog.Layer {
+	var out []catalog.Layer
+	for _, n := range names {
+		out = append(out, catalog.Layer{Name: n})
+	}
+	return out
+}
+
+func viewsOf(layer, name, text string) []*catalog.View {
+	return []*catalog.View{{Layer: layer, Name: name, SQL: text}}
+}
+
+// makeSQLite makes a SQLite file by statements and returns its path.
+func makeSQLite(t *testing.T, statements ...string) string {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), "made.db")
+	db, err := sql.Open("sqlite", "file:"+path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	for _, s := range statements {
+		if _, err := db.Exec(s); err != nil {
+			t.Fatalf("%s: %v", s, err)
+		}
+	}
+	return path
+}
+
+func configOf(path string) connect.Config { return connect.Config{Path: path} }

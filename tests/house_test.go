@@ -1,0 +1,72 @@
+package tests
+
+import (
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+// The house's imports run one way.
+func TestImportsRunOneWay(t *testing.T) {
+	// For each part: what it may import of this module.
+	allowed := map[string][]string{
+		"core":    {"core"},
+		"connect": {"core", "connect"},
+		"records": {"core", "connect", "records"},
+		"app":     {"core", "connect", "records", "app"},
+		"serve":   {"core", "app", "serve"},
+		"demo":    {"core", "connect", "app", "demo"},
+		"cmd":     {"core", "connect", "app", "serve", "demo"},
+	}
+	// What core may import from outside: no driver, HTTP or storage package.
+	coreOnly := []string{"github.com/apache/arrow-go/v18/arrow", "github.com/pganalyze/pg_query_go"}
+	seen := 0
+	err := filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			if d != nil && (d.Name() == "node_modules" || d.Name() == ".demo") {
+				return filepath.SkipDir
+			}
+			return err
+		}
+		rel, _ := filepath.Rel("..", path)
+		part, _, _ := strings.Cut(filepath.ToSlash(rel), "/")
+		may, ours := allowed[part]
+		if !ours || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return nil
+		}
+		f, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.ImportsOnly)
+		if err != nil {
+			return err
+		}
+		seen++
+		for _, imp := range f.Imports {
+			name := strings.Trim(imp.Path.Value, `"`)
+			inner, isOurs := strings.CutPrefix(name, "rovik/")
+			ok := false
+			switch {
+			case isOurs:
+				to, _, _ := strings.Cut(inner, "/")
+				for _, a := range may {
+					ok = ok || a == to
+				}
+			case part == "core":
+				ok = !strings.Contains(name, ".") && !strings.HasPrefix(name, "net") && name != "database/sql" && name != "os"
+				for _, a := range coreOnly {
+					ok = ok || strings.HasPrefix(name, a)
+				}
+			default:
+				ok = true
+			}
+			if !ok {
+				t.Errorf("%s imports %s", rel, name)
+			}
+		}
+		return nil
+	})
+	if err != nil || seen < 50 {
+		t.Errorf("%d files read, %v", seen, err)
+	}
+}
