@@ -19,10 +19,9 @@ import (
 // memory is a connector that gives rows it holds; each statement's source is
 // the name of its rows.
 type memory struct {
-	rows   map[string][][]any // integers and NULLs
-	size   int                // rows a batch
-	opened map[string]string
-	block  chan struct{} // where set, reading waits for it or the end of the run
+	rows  map[string][][]any // integers and NULLs
+	size  int                // rows a batch
+	block chan struct{}      // where set, reading waits for it or the end of the run
 }
 
 type memoryReader struct {

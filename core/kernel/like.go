@@ -132,8 +132,7 @@ func likeMatch(s string, tokens []likeToken) bool {
 }
 
 func defLike(name string, fold func(string) string) {
-	var f func(s, p, esc string) (bool, error)
-	f = func(s, p, esc string) (bool, error) {
+	f := func(s, p, esc string) (bool, error) {
 		m, err := likeMatcher(fold(p), esc)
 		if err != nil {
 			return false, err

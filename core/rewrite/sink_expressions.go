@@ -11,12 +11,10 @@ func sinkExpressions(root plan.Node, _ *plan.Numbering) plan.Node {
 		if !ok || len(plan.Sources(p.Input)) < 2 {
 			return n
 		}
-		var sink, stay []plan.Item
+		var sink []plan.Item
 		for _, it := range p.Items {
 			if _, isCol := it.Expr.(*plan.Col); !isCol && !plan.MayFail(it.Expr) && len(plan.Uses(it.Expr)) > 0 {
 				sink = append(sink, it)
-			} else {
-				stay = append(stay, it)
 			}
 		}
 		in := p.Input
