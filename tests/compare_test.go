@@ -10,6 +10,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"rovik/app"
@@ -85,6 +86,10 @@ func failed(err error) outcome {
 
 // theirs runs a query on the reference. cols give the kinds to compare by.
 func theirs(ctx context.Context, sql string, cols []plan.Column) outcome {
+	return theirsOn(ctx, reference, sql, cols)
+}
+
+func theirsOn(ctx context.Context, reference *pgx.Conn, sql string, cols []plan.Column) outcome {
 	res := reference.PgConn().ExecParams(ctx, sql, nil, nil, nil, nil).Read()
 	if res.Err != nil {
 		var pe *pgconn.PgError
@@ -136,13 +141,18 @@ func difference(a, b outcome, ordered bool) string {
 // test where they do not agree.
 func holdsLaw(t *testing.T, sql string, ordered bool) {
 	t.Helper()
+	holdsLawOn(t, project, reference, sql, ordered)
+}
+
+func holdsLawOn(t *testing.T, project *app.App, reference *pgx.Conn, sql string, ordered bool) {
+	t.Helper()
 	ctx := context.Background()
 	folded, cols := ours(ctx, project, sql, false)
 	unfolded, cols2 := ours(ctx, project, sql, true)
 	if cols == nil {
 		cols = cols2
 	}
-	ref := theirs(ctx, sql, cols)
+	ref := theirsOn(ctx, reference, sql, cols)
 	problem := func(what, diff string) {
 		if diff != "" {
 			report, _ := project.Explain(app.Query{SQL: sql})

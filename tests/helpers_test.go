@@ -41,3 +41,12 @@ func makeSQLite(t *testing.T, statements ...string) string {
 }
 
 func configOf(path string) connect.Config { return connect.Config{Path: path} }
+
+func openSQLite(t *testing.T, path string) *sql.DB {
+	t.Helper()
+	db, err := sql.Open("sqlite", "file:"+path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return db
+}

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"strconv"
+	"time"
 
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/array"
@@ -22,8 +23,9 @@ import (
 type Rows struct {
 	rows  *sql.Rows
 	cols  []plan.Column
-	raw   []any
-	put   []func(cell sql.RawBytes) error
+	cells []cell
+	dest  []any
+	put   []func(text []byte) error
 	build []array.Builder
 	// Explain turns the driver's errors into sentences.
 	explain func(error) error
@@ -35,8 +37,9 @@ type Rows struct {
 func NewRows(rows *sql.Rows, st *fold.Statement, explain func(error) error, close func() error) *Rows {
 	r := &Rows{rows: rows, cols: st.Columns, explain: explain, close: close}
 	n := max(len(st.Columns), 1) // a statement without columns still selects something
+	r.cells = make([]cell, n)
 	for i := range n {
-		r.raw = append(r.raw, &sql.RawBytes{})
+		r.dest = append(r.dest, &r.cells[i])
 		if i < len(st.Columns) {
 			b, put := textColumn(st.Columns[i].Type.Kind)
 			r.build, r.put = append(r.build, b), append(r.put, put)
@@ -52,14 +55,13 @@ func (r *Rows) Next(ctx context.Context) (kernel.Batch, error) {
 	}
 	n := 0
 	for n < exec.BatchRows && r.rows.Next() {
-		if err := r.rows.Scan(r.raw...); err != nil {
+		if err := r.rows.Scan(r.dest...); err != nil {
 			return kernel.Batch{}, r.explain(err)
 		}
 		for i, put := range r.put {
-			cell := *r.raw[i].(*sql.RawBytes)
-			if cell == nil {
+			if r.cells[i].null {
 				r.build[i].AppendNull()
-			} else if err := put(cell); err != nil {
+			} else if err := put(r.cells[i].text); err != nil {
 				e := value.Errorf(value.CodeBadText, "a value of the column %s cannot be carried: %s", r.cols[i].Name, err)
 				var ve *value.Error
 				if errors.As(err, &ve) {
@@ -89,6 +91,39 @@ func (r *Rows) Next(ctx context.Context) (kernel.Batch, error) {
 	return b, nil
 }
 
+// cell takes a value as text into a buffer that is used again. database/sql's
+// own RawBytes would not tell an empty text from NULL for every driver.
+type cell struct {
+	text []byte
+	null bool
+}
+
+// Scan implements sql.Scanner.
+func (c *cell) Scan(src any) error {
+	c.null = false
+	switch v := src.(type) {
+	case nil:
+		c.null = true
+	case []byte:
+		c.text = append(c.text[:0], v...)
+	case string:
+		c.text = append(c.text[:0], v...)
+	case int64:
+		c.text = strconv.AppendInt(c.text[:0], v, 10)
+	case float64:
+		c.text = strconv.AppendFloat(c.text[:0], v, 'g', -1, 64)
+	case float32:
+		c.text = strconv.AppendFloat(c.text[:0], float64(v), 'g', -1, 32)
+	case bool:
+		c.text = strconv.AppendBool(c.text[:0], v)
+	case time.Time:
+		c.text = v.UTC().AppendFormat(c.text[:0], "2006-01-02 15:04:05.999999")
+	default:
+		return fmt.Errorf("no way to read a %T", src)
+	}
+	return nil
+}
+
 // Close ends the result.
 func (r *Rows) Close() error {
 	err := r.rows.Close()
@@ -99,10 +134,10 @@ func (r *Rows) Close() error {
 }
 
 // textColumn makes a builder and what appends a cell's text to it.
-func textColumn(k value.Kind) (array.Builder, func(sql.RawBytes) error) {
+func textColumn(k value.Kind) (array.Builder, func([]byte) error) {
 	b := value.NewBuilder(k)
-	integer := func(bits int, add func(int64)) func(sql.RawBytes) error {
-		return func(x sql.RawBytes) error {
+	integer := func(bits int, add func(int64)) func([]byte) error {
+		return func(x []byte) error {
 			i, err := strconv.ParseInt(string(x), 10, bits)
 			if errors.Is(err, strconv.ErrRange) {
 				return value.ErrIntegerRange
@@ -124,15 +159,15 @@ func textColumn(k value.Kind) (array.Builder, func(sql.RawBytes) error) {
 	case *array.Int64Builder:
 		return b, integer(64, b.Append)
 	case *array.Float64Builder:
-		return b, func(x sql.RawBytes) error {
+		return b, func(x []byte) error {
 			f, err := strconv.ParseFloat(string(x), 64)
 			b.Append(f)
 			return err
 		}
 	case *array.StringBuilder:
-		return b, func(x sql.RawBytes) error { b.BinaryBuilder.Append(x); return nil }
+		return b, func(x []byte) error { b.BinaryBuilder.Append(x); return nil }
 	}
-	return b, func(x sql.RawBytes) error {
+	return b, func(x []byte) error {
 		v, err := value.Parse(k, string(x))
 		if err == nil {
 			value.Append(b, v)

@@ -286,6 +286,9 @@ func typed(c *catalog.Column, counts []int64) bool {
 	default:
 		c.Type = value.Of(value.Text)
 	}
+	if c.Type.Kind == value.Text && c.ReadAs == "" && (strings.HasPrefix(declared, "DATE") || strings.HasPrefix(declared, "TIME")) {
+		c.ReadAs = "TEXT" // the driver would make times of what looks like one
+	}
 	return true
 }
 

@@ -1,0 +1,200 @@
+package tests
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"rovik/app"
+	"rovik/connect"
+	"rovik/demo"
+)
+
+// nastyTable holds, in every source, the same rows of values that databases
+// disagree about.
+func nastyTable(source string) *demo.Table {
+	t := &demo.Table{Source: source, Name: "nasty", Primary: []string{"id"}, Cols: []demo.Col{
+		{Name: "id", Type: "integer", Native: "INT", NotNull: true}, {Name: "s", Type: "text", Native: "VARCHAR(40)"}, {Name: "c", Type: "text", Native: "VARCHAR(40) COLLATE utf8mb4_unicode_ci"},
+		{Name: "n", Type: "integer", Native: "INT"}, {Name: "b", Type: "bigint", Native: "BIGINT"}, {Name: "d", Type: "numeric(20,6)", Native: "DECIMAL(20,6)"},
+		{Name: "f", Type: "double precision", Native: "DOUBLE"}, {Name: "day", Type: "date", Native: "DATE"}, {Name: "at", Type: "timestamp", Native: "DATETIME(6)"}}}
+	if source == "sl" {
+		t.Cols[3].Type = "bigint" // SQLite has one width of integers
+	}
+	texts := []any{nil, "", " ", "a", "A", "a ", "a  ", " a", "b", "B", "á", "Á", "a\u0301", "ß", "ss", "SS", "é", "E", "İ", "i", "I", "z", "Z", "a\tb", "%", "_", "\\", "a%", "a_b", "'", "\"", "*", "?", "[a]", "|", "💥", "ÿ", "0", "00", "1e0", "10", "9", "NULL", "true"}
+	ints := []any{nil, int64(0), int64(1), int64(-1), int64(7), int64(-7), int64(2), int64(3), int64(math.MaxInt32), int64(math.MinInt32)}
+	bigs := []any{nil, int64(0), int64(5), int64(-5), int64(math.MaxInt64), int64(math.MinInt64), int64(1) << 53, int64(1)<<53 + 1}
+	decimals := []any{nil, "0.000000", "1.500000", "-1.500000", "2.500000", "0.000001", "-0.000001", "99999999999999.999999", "-99999999999999.999999", "1.000000", "0.333333"}
+	floats := []any{nil, 0.0, 1.5, -1.5, 0.1, 1e300, -1e300, 5e-324, 1e15, 0.30000000000000004}
+	days := []any{nil, time.Date(2024, 2, 29, 0, 0, 0, 0, time.UTC), time.Date(2023, 12, 31, 0, 0, 0, 0, time.UTC), time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC), time.Date(1969, 12, 31, 0, 0, 0, 0, time.UTC), time.Date(9999, 12, 31, 0, 0, 0, 0, time.UTC), time.Date(2024, 12, 30, 0, 0, 0, 0, time.UTC)}
+	moments := []any{nil, time.Date(2024, 3, 31, 1, 30, 0, 0, time.UTC), time.Date(2024, 3, 31, 2, 30, 0, 999999000, time.UTC), time.Date(1999, 12, 31, 23, 59, 59, 1000, time.UTC), time.Date(2024, 2, 29, 0, 0, 0, 0, time.UTC), time.Date(2024, 10, 27, 2, 0, 0, 500000000, time.UTC)}
+	for i := range 3 * len(texts) {
+		t.Rows = append(t.Rows, []any{int64(i + 1), texts[i%len(texts)], texts[(i*5+3)%len(texts)], ints[i%len(ints)], bigs[i%len(bigs)], decimals[i%len(decimals)], floats[i%len(floats)], days[i%len(days)], moments[i%len(moments)]})
+	}
+	return t
+}
+
+// nastyWorld makes the sources pg, ma and sl with the table, and the reference.
+func nastyWorld(t *testing.T) (*app.App, *pgx.Conn) {
+	t.Helper()
+	ctx := context.Background()
+	must := func(err error) {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	admin, err := env.Postgres.Postgres(ctx, "postgres")
+	must(err)
+	defer admin.Close(ctx)
+	for _, q := range []string{"DROP DATABASE IF EXISTS nasty", "DROP DATABASE IF EXISTS nasty_reference",
+		// The source has another collation than the reference.
+		"CREATE DATABASE nasty TEMPLATE template0 LOCALE_PROVIDER icu ICU_LOCALE 'en' LOCALE 'C.UTF-8' ENCODING 'UTF8'",
+		"CREATE DATABASE nasty_reference TEMPLATE template0 LC_COLLATE 'C' LC_CTYPE 'C' ENCODING 'UTF8'"} {
+		_, err := admin.Exec(ctx, q)
+		must(err)
+	}
+	pg, err := env.Postgres.Postgres(ctx, "nasty")
+	must(err)
+	defer pg.Close(ctx)
+	must(demo.LoadPostgres(ctx, pg, "public", []*demo.Table{nastyTable("pg")}))
+	_, err = pg.Exec(ctx, "GRANT SELECT ON ALL TABLES IN SCHEMA public TO rovik_reader")
+	must(err)
+
+	ref, err := env.Postgres.Postgres(ctx, "nasty_reference")
+	must(err)
+	t.Cleanup(func() { _ = ref.Close(ctx) })
+	_, err = ref.Exec(ctx, "SET timezone = 'UTC'")
+	must(err)
+	for _, s := range []string{"pg", "ma", "sl"} {
+		_, err = ref.Exec(ctx, "CREATE SCHEMA "+s)
+		must(err)
+		must(demo.LoadPostgres(ctx, ref, s, []*demo.Table{nastyTable(s)}))
+	}
+
+	ma, err := env.MariaDB.MariaDB("")
+	must(err)
+	for _, q := range []string{"DROP DATABASE IF EXISTS nasty", "CREATE DATABASE nasty CHARACTER SET utf8mb4", "GRANT SELECT ON nasty.* TO 'rovik_reader'@'127.0.0.1'"} {
+		_, err := ma.Exec(q)
+		must(err)
+	}
+	_ = ma.Close()
+	ma, err = env.MariaDB.MariaDB("nasty")
+	must(err)
+	defer ma.Close()
+	must(demo.LoadMariaDB(ctx, ma, []*demo.Table{nastyTable("ma")}))
+
+	path := makeSQLite(t)
+	sl := openSQLite(t, path)
+	must(demo.LoadSQLite(ctx, sl, []*demo.Table{nastyTable("sl")}))
+	must(sl.Close())
+
+	a, err := app.Open(ctx, t.TempDir())
+	must(err)
+	t.Cleanup(func() { _ = a.Close() })
+	for _, s := range project.Sources() {
+		cfg := connect.Config{Host: "127.0.0.1", User: "rovik_reader", Database: "nasty"}
+		switch s.Name {
+		case "registry":
+			cfg.Port, cfg.Secret = env.Postgres.Port, "file:"+env.Home+"/secrets/registry"
+			_, err = a.AddSource(ctx, "pg", "postgresql", cfg, "")
+		case "lending":
+			cfg.Port, cfg.Secret = env.MariaDB.Port, "file:"+env.Home+"/secrets/lending"
+			_, err = a.AddSource(ctx, "ma", "mariadb", cfg, "")
+		case "archive":
+			_, err = a.AddSource(ctx, "sl", "sqlite", connect.Config{Path: path}, "")
+		}
+		must(err)
+	}
+	return a, ref
+}
+
+// Every shape of query, over every column that fits, in every source.
+func TestNastyValuesHoldTheLaw(t *testing.T) {
+	a, ref := nastyWorld(t)
+	text := []string{"s", "c"}
+	shapes := []struct {
+		cols    []string
+		queries []string
+	}{
+		{[]string{"s", "c", "n", "b", "d", "f", "day", "at"}, []string{
+			"SELECT id, %[1]s FROM %[2]s.nasty",
+			"SELECT %[1]s, count(*) FROM %[2]s.nasty GROUP BY %[1]s",
+			"SELECT DISTINCT %[1]s FROM %[2]s.nasty",
+			"SELECT count(DISTINCT %[1]s), count(%[1]s), min(%[1]s), max(%[1]s) FROM %[2]s.nasty",
+			"SELECT %[1]s, id FROM %[2]s.nasty ORDER BY %[1]s, id",
+			"SELECT %[1]s, id FROM %[2]s.nasty ORDER BY %[1]s DESC, id LIMIT 25 OFFSET 3",
+			"SELECT %[1]s, id FROM %[2]s.nasty ORDER BY %[1]s NULLS FIRST, id DESC LIMIT 30",
+			"SELECT x.id, y.id FROM %[2]s.nasty x JOIN %[2]s.nasty y ON x.%[1]s = y.%[1]s AND x.id < y.id",
+			"SELECT x.id, count(y.id) FROM %[2]s.nasty x LEFT JOIN %[2]s.nasty y ON x.%[1]s = y.%[1]s AND y.id > 40 GROUP BY x.id",
+			"SELECT x.id FROM %[2]s.nasty x JOIN %[2]s.nasty y ON x.id = y.id + 1 WHERE x.%[1]s > y.%[1]s",
+			"SELECT id FROM %[2]s.nasty WHERE %[1]s IS NULL OR %[1]s = %[1]s",
+			"SELECT count(*) FROM pg.nasty x JOIN %[2]s.nasty y ON x.%[1]s = y.%[1]s",
+			"SELECT q.v, count(*) FROM (SELECT %[1]s AS v FROM pg.nasty UNION ALL SELECT %[1]s FROM %[2]s.nasty) q GROUP BY q.v",
+			"SELECT id, coalesce(%[1]s, (%[1]s)), CASE WHEN id > 5 THEN %[1]s END FROM %[2]s.nasty",
+			"SELECT id FROM %[2]s.nasty WHERE %[1]s IS DISTINCT FROM NULL",
+		}},
+		{text, []string{
+			"SELECT id FROM %[2]s.nasty WHERE %[1]s = 'a'", "SELECT id FROM %[2]s.nasty WHERE %[1]s = 'a '", "SELECT id FROM %[2]s.nasty WHERE %[1]s <> 'A'",
+			"SELECT id FROM %[2]s.nasty WHERE %[1]s = ''", "SELECT id FROM %[2]s.nasty WHERE %[1]s = 'ss'", "SELECT id FROM %[2]s.nasty WHERE %[1]s = 'É'",
+			"SELECT id FROM %[2]s.nasty WHERE %[1]s IN ('a', 'B', 'ß')", "SELECT id FROM %[2]s.nasty WHERE %[1]s NOT IN ('a', '')",
+			"SELECT id FROM %[2]s.nasty WHERE %[1]s > 'a'", "SELECT id FROM %[2]s.nasty WHERE %[1]s <= 'Z'", "SELECT id FROM %[2]s.nasty WHERE %[1]s BETWEEN 'A' AND 'b'",
+			`SELECT id FROM %[2]s.nasty WHERE %[1]s LIKE 'a%%'`, `SELECT id FROM %[2]s.nasty WHERE %[1]s LIKE '_'`, `SELECT id FROM %[2]s.nasty WHERE %[1]s LIKE '%% '`,
+			`SELECT id FROM %[2]s.nasty WHERE %[1]s LIKE '\%%'`, `SELECT id FROM %[2]s.nasty WHERE %[1]s LIKE 'a\_b'`, `SELECT id FROM %[2]s.nasty WHERE %[1]s LIKE '|' ESCAPE '!'`,
+			`SELECT id FROM %[2]s.nasty WHERE %[1]s LIKE '[a]'`, `SELECT id FROM %[2]s.nasty WHERE %[1]s LIKE '*'`, `SELECT id FROM %[2]s.nasty WHERE %[1]s ILIKE 'A%%'`,
+			`SELECT id FROM %[2]s.nasty WHERE %[1]s ILIKE 'É'`, `SELECT id FROM %[2]s.nasty WHERE %[1]s NOT ILIKE 'i'`, `SELECT id FROM %[2]s.nasty WHERE %[1]s LIKE '\\'`,
+			"SELECT id FROM %[2]s.nasty WHERE lower(%[1]s) = 'a'", "SELECT id FROM %[2]s.nasty WHERE lower(%[1]s) = 'i'", "SELECT id FROM %[2]s.nasty WHERE upper(%[1]s) = 'SS'",
+			"SELECT id FROM %[2]s.nasty WHERE lower(btrim(%[1]s)) IN ('a', 'é')", "SELECT id FROM %[2]s.nasty WHERE upper(%[1]s) LIKE 'A%%'",
+			"SELECT x.id, y.id FROM %[2]s.nasty x JOIN %[2]s.nasty y ON lower(x.%[1]s) = upper(y.%[1]s)",
+			"SELECT x.id, y.id FROM %[2]s.nasty x JOIN %[2]s.nasty y ON lower(x.s) = lower(y.c) AND x.id > y.id",
+			"SELECT x.id, y.id FROM %[2]s.nasty x JOIN %[2]s.nasty y ON x.s = y.c",
+			"SELECT id, lower(%[1]s), upper(%[1]s), length(%[1]s), btrim(%[1]s), ltrim(%[1]s), rtrim(%[1]s), left(%[1]s, 1), right(%[1]s, 1) FROM %[2]s.nasty",
+			"SELECT id, %[1]s || '!', concat(%[1]s, NULL, 'x'), replace(%[1]s, 'a', 'AA'), substring(%[1]s, 2, 1), strpos(%[1]s, 'b') FROM %[2]s.nasty",
+			"SELECT left(%[1]s, 1), count(*) FROM %[2]s.nasty GROUP BY left(%[1]s, 1) HAVING min(%[1]s) < 'b'",
+			"SELECT id FROM %[2]s.nasty WHERE coalesce(s, c) = 'a' OR nullif(s, c) = 'A'", "SELECT id FROM %[2]s.nasty WHERE s || c = 'aA' OR concat(s, c) LIKE 'a%%'",
+			"SELECT id FROM %[2]s.nasty WHERE CASE WHEN n > 0 THEN s ELSE c END = 'a'", "SELECT CAST(%[1]s AS integer) FROM %[2]s.nasty WHERE %[1]s IN ('0', '00', '10', '9')",
+			"SELECT CAST(%[1]s AS integer) FROM %[2]s.nasty", "SELECT id FROM %[2]s.nasty WHERE s IS DISTINCT FROM c",
+		}},
+		{[]string{"n", "b"}, []string{
+			"SELECT id FROM %[2]s.nasty WHERE %[1]s > 1", "SELECT id FROM %[2]s.nasty WHERE %[1]s IN (1, -7, NULL)", "SELECT id, %[1]s / 2, %[1]s %% 2 FROM %[2]s.nasty WHERE %[1]s <> 0",
+			"SELECT id, %[1]s + 1 FROM %[2]s.nasty", "SELECT id, -%[1]s FROM %[2]s.nasty", "SELECT sum(%[1]s), avg(%[1]s) FROM %[2]s.nasty", "SELECT 10 / %[1]s FROM %[2]s.nasty",
+			"SELECT id, CAST(%[1]s AS numeric) * 1.5, CAST(%[1]s AS text), CAST(%[1]s AS double precision) FROM %[2]s.nasty", "SELECT id FROM %[2]s.nasty WHERE %[1]s > 2.5",
+			"SELECT id FROM %[2]s.nasty WHERE CAST(%[1]s AS text) > '5'", "SELECT n, sum(%[1]s), count(*) FROM %[2]s.nasty GROUP BY n", "SELECT id FROM %[2]s.nasty WHERE %[1]s = 9007199254740993",
+			"SELECT id FROM %[2]s.nasty WHERE abs(%[1]s) = 7 AND id < 50", "SELECT id, greatest(%[1]s, 2), least(%[1]s, NULL) FROM %[2]s.nasty",
+		}},
+		{[]string{"d"}, []string{
+			"SELECT id FROM %[2]s.nasty WHERE %[1]s >= 1.5", "SELECT id FROM %[2]s.nasty WHERE %[1]s = 1", "SELECT id, %[1]s + 1, %[1]s * 2, %[1]s - 0.5 FROM %[2]s.nasty", "SELECT id, %[1]s / 3 FROM %[2]s.nasty",
+			"SELECT id, round(%[1]s), round(%[1]s, 2), floor(%[1]s), ceil(%[1]s), abs(%[1]s) FROM %[2]s.nasty", "SELECT sum(%[1]s), avg(%[1]s), sum(DISTINCT %[1]s) FROM %[2]s.nasty",
+			"SELECT id FROM %[2]s.nasty WHERE round(%[1]s) = 3", "SELECT id FROM %[2]s.nasty WHERE %[1]s * 2 > 3.0 AND %[1]s < 99999999999999.5",
+			"SELECT id, CAST(%[1]s AS integer) FROM %[2]s.nasty WHERE %[1]s < 5 AND %[1]s > -5", "SELECT id, CAST(%[1]s AS numeric(4,2)) FROM %[2]s.nasty",
+		}},
+		{[]string{"f"}, []string{
+			"SELECT id FROM %[2]s.nasty WHERE %[1]s > 0.1", "SELECT id FROM %[2]s.nasty WHERE %[1]s = 0", "SELECT id FROM %[2]s.nasty WHERE %[1]s = 0.30000000000000004",
+			"SELECT id, %[1]s * 2 FROM %[2]s.nasty WHERE %[1]s < CAST('1e100' AS double precision) AND %[1]s > CAST('-1e100' AS double precision)", "SELECT id, %[1]s * 1e300 FROM %[2]s.nasty", "SELECT id, CAST(%[1]s AS integer) FROM %[2]s.nasty WHERE abs(%[1]s) < 100",
+		}},
+		{[]string{"day", "at"}, []string{
+			"SELECT id FROM %[2]s.nasty WHERE %[1]s >= date '2024-02-29'", "SELECT id FROM %[2]s.nasty WHERE %[1]s < timestamp '2024-03-31 02:30:00.999999'",
+			"SELECT id, extract(year FROM %[1]s), extract(week FROM %[1]s), extract(dow FROM %[1]s), extract(doy FROM %[1]s), extract(quarter FROM %[1]s) FROM %[2]s.nasty",
+			"SELECT id, CAST(%[1]s AS date), CAST(%[1]s AS text) FROM %[2]s.nasty", "SELECT extract(month FROM %[1]s), count(*) FROM %[2]s.nasty GROUP BY 1",
+			"SELECT id FROM %[2]s.nasty WHERE %[1]s = day OR %[1]s > at", "SELECT id, %[1]s - interval '1 month' FROM %[2]s.nasty", "SELECT id, date_trunc('month', %[1]s) FROM %[2]s.nasty",
+		}},
+	}
+	count := 0
+	for _, source := range []string{"pg", "ma", "sl"} {
+		for _, shape := range shapes {
+			for _, col := range shape.cols {
+				for _, q := range shape.queries {
+					sql := fmt.Sprintf(q, col, source)
+					sql, _, _ = strings.Cut(sql, "%!(EXTRA")
+					holdsLawOn(t, a, ref, sql, strings.Contains(sql, "ORDER BY"))
+					count++
+				}
+			}
+		}
+	}
+	t.Logf("%d queries", count)
+}
