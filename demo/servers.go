@@ -206,6 +206,7 @@ func (l *launcher) start(ctx context.Context) (*Server, error) {
 	if s.Port, err = FreePort(l.port); err != nil {
 		return nil, err
 	}
+	l.stopLeftover()
 	if err := l.launch(ctx); err != nil {
 		return nil, err
 	}
@@ -219,17 +220,51 @@ func (l *launcher) adopt(ctx context.Context) bool {
 	if err != nil {
 		return false
 	}
-	if _, err := fmt.Sscan(string(b), &l.server.pid, &l.server.Port); err != nil || !l.isOurs(l.server.pid) {
+	var owner int
+	if n, _ := fmt.Sscan(string(b), &l.server.pid, &l.server.Port, &owner); n < 3 || !l.isOurs(l.server.pid) {
 		return false
 	}
 	wait, cancel := context.WithTimeout(ctx, 3*time.Second)
 	defer cancel()
 	if l.answers(wait, l.server) == nil {
+		// Whoever started it may have been killed; then it is ours to stop.
+		if l.server.started = !alive(owner); l.server.started {
+			_ = l.noteRunning()
+		}
 		return true
 	}
 	l.server.started = true
 	l.server.Stop()
 	return false
+}
+
+// stopLeftover ends a server on this data folder that nothing tells of but its
+// own pid file: two on one folder would be one too many.
+func (l *launcher) stopLeftover() {
+	for _, file := range []string{l.path("data", "postmaster.pid"), l.path("db.pid")} {
+		var pid int
+		b, err := os.ReadFile(file)
+		if err != nil {
+			continue
+		}
+		if _, err := fmt.Sscan(string(b), &pid); err == nil && l.isOurs(pid) {
+			left := *l.server
+			left.pid, left.started = pid, true
+			left.Stop()
+		}
+	}
+}
+
+// noteRunning keeps the server's process, port and owner for later starts.
+func (l *launcher) noteRunning() error {
+	return os.WriteFile(l.path("running"), fmt.Appendf(nil, "%d %d %d\n", l.server.pid, l.server.Port, os.Getpid()), 0o600)
+}
+
+// alive tells whether a process runs; one that has died and that nobody has
+// taken note of does not.
+func alive(pid int) bool {
+	cmdline, err := os.ReadFile(fmt.Sprintf("/proc/%d/cmdline", pid))
+	return err == nil && len(cmdline) > 0
 }
 
 // isOurs tells whether a process is a server on this data folder.
@@ -258,7 +293,7 @@ func (l *launcher) launch(ctx context.Context) error {
 		_ = cmd.Wait()
 		close(s.waited)
 	}()
-	if err := os.WriteFile(l.path("running"), fmt.Appendf(nil, "%d %d\n", s.pid, s.Port), 0o600); err != nil {
+	if err := l.noteRunning(); err != nil {
 		return err
 	}
 	deadline := time.After(60 * time.Second)
@@ -310,7 +345,7 @@ func (s *Server) awaitEnd(limit time.Duration) {
 	}
 	tick := time.NewTicker(50 * time.Millisecond)
 	defer tick.Stop()
-	for syscall.Kill(s.pid, 0) == nil {
+	for alive(s.pid) {
 		select {
 		case <-tick.C:
 		case <-deadline:

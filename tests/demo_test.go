@@ -159,7 +159,15 @@ func TestServersAreAdoptedAndRestarted(t *testing.T) {
 	if err != nil {
 		t.Fatalf("after a kill: %v", err)
 	}
-	third.Stop()
+	// Nothing tells of the running server but its own pid file: it is replaced.
+	if err := os.Remove(filepath.Join(third.Dir, "running")); err != nil {
+		t.Fatal(err)
+	}
+	fourth, err := demo.StartPostgres(ctx, bin, opts)
+	if err != nil {
+		t.Fatalf("beside a forgotten server: %v", err)
+	}
+	fourth.Stop()
 }
 
 // A source that went away is an error with a sentence, and the others go on.
