@@ -176,11 +176,21 @@ func operatorLabel(n plan.Node) string {
 		if computed == 0 {
 			return "name columns"
 		}
-		return fmt.Sprintf("compute %d of %d columns", computed, len(n.Items))
+		return plural(computed, "compute %d column")
 	case *plan.Aggregate:
-		return fmt.Sprintf("group by %d", len(n.Groups))
+		if len(n.Groups) == 0 {
+			return "aggregate all rows"
+		}
+		return plural(len(n.Groups), "group by %d key")
 	}
 	return plan.Label(n)
+}
+
+func plural(n int, format string) string {
+	if n == 1 {
+		return fmt.Sprintf(format, n)
+	}
+	return fmt.Sprintf(format+"s", n)
 }
 
 // piecesOf returns the pieces whose work the operator does.

@@ -17,7 +17,10 @@ func (f *folder) materialize(h *half) plan.Node {
 	need := plan.Uses(h.filters...)
 	for _, it := range h.items() {
 		c, isCol := it.Expr.(*plan.Col)
+		_, isConst := it.Expr.(*plan.Const)
 		switch {
+		case isConst: // need not cross
+			local = append(local, it)
 		case isCol:
 			need[c.ID] = true
 			local = append(local, it)

@@ -141,19 +141,19 @@ func trace(n plan.Node) (map[plan.ID]flow, set) {
 	case *plan.Project:
 		out := map[plan.ID]flow{}
 		for _, it := range n.Items {
-			out[it.ID] = value(it.Expr, flows)
+			out[it.ID] = valueFlow(it.Expr, flows)
 		}
 		return out, rows
 	case *plan.Aggregate:
 		out := map[plan.ID]flow{}
 		for _, g := range n.Groups {
-			out[g.ID] = value(g.Expr, flows)
+			out[g.ID] = valueFlow(g.Expr, flows)
 			rows.add(influence(g.Expr, flows, ByGroup))
 		}
 		for _, a := range n.Aggs {
 			f := flow{set{}, set{}}
 			if a.Arg != nil {
-				arg := value(a.Arg, flows)
+				arg := valueFlow(a.Arg, flows)
 				f = flow{arg.carries.through(Aggregated), arg.influences}
 			}
 			out[a.ID] = f
@@ -175,9 +175,9 @@ func trace(n plan.Node) (map[plan.ID]flow, set) {
 	return flows, rows
 }
 
-// value is the flow of an expression's value. Conditions of CASE influence it
+// valueFlow is the flow of an expression's value. Conditions of CASE influence it
 // and are not carried.
-func value(e plan.Expr, flows map[plan.ID]flow) flow {
+func valueFlow(e plan.Expr, flows map[plan.ID]flow) flow {
 	out := flow{set{}, set{}}
 	switch e := e.(type) {
 	case *plan.Col:
@@ -185,18 +185,18 @@ func value(e plan.Expr, flows map[plan.ID]flow) flow {
 	case *plan.Case:
 		for _, w := range e.Whens {
 			out.influences.add(influence(w.Cond, flows, ByCondition))
-			r := value(w.Result, flows)
+			r := valueFlow(w.Result, flows)
 			out.carries.add(r.carries)
 			out.influences.add(r.influences)
 		}
-		r := value(e.Else, flows)
+		r := valueFlow(e.Else, flows)
 		out.carries.add(r.carries)
 		out.influences.add(r.influences)
 		out.carries = out.carries.through(Transformed)
 		return out
 	}
 	for _, p := range plan.Children(e) {
-		f := value(p, flows)
+		f := valueFlow(p, flows)
 		out.carries.add(f.carries.through(Transformed))
 		out.influences.add(f.influences)
 	}
@@ -205,7 +205,7 @@ func value(e plan.Expr, flows map[plan.ID]flow) flow {
 
 // influence is everything that an expression depends on.
 func influence(e plan.Expr, flows map[plan.ID]flow, via Via) set {
-	f := value(e, flows)
+	f := valueFlow(e, flows)
 	out := f.carries.as(via)
 	out.add(f.influences.as(via))
 	return out

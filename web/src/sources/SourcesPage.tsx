@@ -162,7 +162,7 @@ function Quirks({ source }: { source: SourceInfo }) {
         <Box key={name} mb="2" fontSize="12px">
           <Flex justify="space-between" gap="2">
             <Text>{name}</Text>
-            <Text fontFamily="mono" fontWeight="600" textAlign="right" overflowWrap="anywhere">
+            <Text fontFamily="mono" fontWeight="600" textAlign="right" maxW="60%" flexShrink={q.value.length < 12 ? 0 : 1} overflowWrap="anywhere">
               {q.value}
             </Text>
           </Flex>

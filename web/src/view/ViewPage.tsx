@@ -114,7 +114,7 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
           <Editor text={text} catalog={catalog} pieces={own} chosen={chosen} problem={here} reveal={reveal} onChange={setText} onChoose={setChosen} onRun={start} onSave={save} />
           <ProblemNote problem={problem} saveError={replace.error} />
         </Flex>
-        <Flex direction="column" flex="1" minW="0" opacity={current || ranThis ? 1 : 0.55} transition="opacity 0.15s">
+        <Flex direction="column" flex="1" minW="0" opacity={current || ranThis || !report ? 1 : 0.55} transition="opacity 0.15s">
           {report ? (
             <>
               <Drawing report={report} sources={sources} chosen={chosen} onChoose={setChosen} />

@@ -169,9 +169,7 @@ function OperatorBox({ x, y, operator, pieces, chosen, onChoose }: OperatorProps
       }}
     >
       <Flex align="center" gap="1" fontSize="11px" lineHeight="1.2">
-        {own.slice(0, 3).map((p) => (
-          <Glyph key={p.id} verdict={p.verdict} size={11} />
-        ))}
+        {own.length > 0 && <Glyph verdict={own.some((p) => p.verdict === 'kept') ? 'kept' : 'narrowed'} size={12} />}
         <Text truncate flex="1">
           {operator.label}
         </Text>

@@ -6,7 +6,7 @@ export const cardWidth = 268
 export const gap = 14
 export const opHeight = 30
 export const opStep = 42
-export const opWidth = 150
+export const opWidth = 168
 
 export interface Place {
   id: string
