@@ -73,6 +73,7 @@ fuzz:
 	ROVIK_SEEDS=$${SEEDS:-5000} go test -count=1 -timeout 80m -run TestGeneratedQueriesHoldTheLaw ./tests
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/syntax
 	go test -run '^$$' -fuzz FuzzDecimal -fuzztime 60s ./core/value
+	go test -run '^$$' -fuzz FuzzPlanning -fuzztime 60s ./connect/verdicts
 
 bench: debs build
 	go test -run '^$$' -bench . -benchtime 1x -timeout 30m ./tests

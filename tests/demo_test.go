@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"rovik/app"
+	"rovik/connect"
 	"rovik/demo"
 )
 
@@ -168,6 +169,78 @@ func TestServersAreAdoptedAndRestarted(t *testing.T) {
 		t.Fatalf("beside a forgotten server: %v", err)
 	}
 	fourth.Stop()
+}
+
+// A server that stops is said plainly, by its address, before a run and in the
+// middle of one; the sources that still run go on.
+func TestAServerStopsWhileInUse(t *testing.T) {
+	ctx := context.Background()
+	dir, err := os.MkdirTemp("", "rovik-stop-")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer os.RemoveAll(dir)
+	if err := os.Chmod(dir, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	bin, _ := demo.Installed()
+	srv, err := demo.StartPostgres(ctx, bin, demo.Options{Dir: filepath.Join(dir, "servers"), Say: func(string, ...any) {}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer srv.Stop()
+	conn, err := srv.Postgres(ctx, "postgres")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := conn.Exec(ctx, "CREATE TABLE t AS SELECT i AS a, repeat('x', 200) AS b FROM generate_series(1, 400000) i"); err != nil {
+		t.Fatal(err)
+	}
+	_ = conn.Close(ctx)
+	a, err := app.Open(ctx, t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer a.Close()
+	secret := filepath.Join(dir, "secret")
+	if err := os.WriteFile(secret, []byte(srv.Password+"\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	cfg := connect.Config{Host: "127.0.0.1", Port: srv.Port, Database: "postgres", User: "rovik_admin", Secret: "file:" + secret}
+	if _, err := a.AddSource(ctx, "there", "postgresql", cfg, ""); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := a.AddSource(ctx, "file", "sqlite", configOf(makeSQLite(t, "CREATE TABLE t (a INTEGER)", "INSERT INTO t VALUES (2)")), ""); err != nil {
+		t.Fatal(err)
+	}
+	run, err := a.Start(ctx, queryOf("SELECT a, b FROM there.t"), app.NewRunID())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer run.Close()
+	if _, err := run.Next(); err != nil {
+		t.Fatal(err)
+	}
+	srv.Stop()
+	for err == nil {
+		_, err = run.Next()
+	}
+	if s := err.Error(); !strings.Contains(s, "there") || !strings.Contains(s, "PostgreSQL") {
+		t.Errorf("in the middle of a run: %v", err)
+	}
+	o, _ := ours(ctx, a, "SELECT a FROM there.t", false)
+	if o.err == nil || !strings.Contains(o.err.Error(), fmt.Sprintf("no PostgreSQL server answers at 127.0.0.1:%d", srv.Port)) {
+		t.Errorf("before a run: %v", o.err)
+	}
+	if _, err := a.RefreshSource(ctx, "there"); err == nil || !strings.Contains(err.Error(), "start it") {
+		t.Errorf("refreshing: %v", err)
+	}
+	if o, _ = ours(ctx, a, "SELECT a FROM file.t", false); o.err != nil || len(o.rows) != 1 {
+		t.Errorf("the other source: %v", o.err)
+	}
+	if report, err := a.Explain(queryOf("SELECT a FROM there.t WHERE a = 3")); err != nil || report.Pieces[0].Verdict != "folded" {
+		t.Errorf("explaining does not need the source, and yet: %v", err)
+	}
 }
 
 // A source that went away is an error with a sentence, and the others go on.

@@ -22,7 +22,7 @@ import (
 )
 
 // theTable is the same in every source: t(id, n, code, name, amount, day, at).
-func source(t *testing.T, name, kind string, quirks map[string]catalog.Quirk) (*catalog.Source, fold.Source) {
+func dialectSource(t testing.TB, name, kind string, quirks map[string]catalog.Quirk) (*catalog.Source, fold.Source) {
 	t.Helper()
 	cols := []catalog.Column{
 		{Name: "id", Type: value.Of(value.Int8)}, {Name: "n", Type: value.Of(value.Int4)},
@@ -54,10 +54,10 @@ func source(t *testing.T, name, kind string, quirks map[string]catalog.Quirk) (*
 func compile(t *testing.T, sql string, opts fold.Options) *fold.Compiled {
 	t.Helper()
 	yes := map[string]catalog.Quirk{"binary collation without padding": {Value: "yes"}, "LIKE ignores case": {Value: "ascii"}}
-	pg, pgf := source(t, "pg", "postgresql", nil)
-	ma, maf := source(t, "ma", "mariadb", yes)
-	sl, slf := source(t, "sl", "sqlite", yes)
-	old, oldf := source(t, "old", "mariadb", nil)
+	pg, pgf := dialectSource(t, "pg", "postgresql", nil)
+	ma, maf := dialectSource(t, "ma", "mariadb", yes)
+	sl, slf := dialectSource(t, "sl", "sqlite", yes)
+	old, oldf := dialectSource(t, "old", "mariadb", nil)
 	tree, err := syntax.Parse(sql)
 	if err != nil {
 		t.Fatalf("%s: %v", sql, err)

@@ -32,7 +32,7 @@ export function Tree({ catalog }: { catalog: Catalog }) {
         {catalog.sources.map((s) => {
           const tables = (s.found?.tables ?? []).filter((t) => wanted(`${s.name}.${t.name}`))
           return (
-            <Group key={s.name} name={s.name} title={s.note || s.address} mark={<Box w="9px" h="9px" borderRadius="2px" style={{ background: hueOf(s.name, sources) }} />}>
+            <Group key={s.name} name={s.name} aside={s.note ? 'stand-in' : ''} title={s.note || s.address} mark={<Box w="9px" h="9px" borderRadius="2px" style={{ background: hueOf(s.name, sources) }} />}>
               {tables.map((t) => (
                 <Leaf key={t.schema + t.name} to={`/sources/${s.name}/${t.name}`} label={t.name} title={`${s.name}.${t.name}`} aside={count(t.rows)} />
               ))}
@@ -53,7 +53,7 @@ function Empty({ children }: { children: React.ReactNode }) {
   )
 }
 
-function Group(p: { name: string; title: string; mark: React.ReactNode; children: React.ReactNode }) {
+function Group(p: { name: string; title: string; aside?: string; mark: React.ReactNode; children: React.ReactNode }) {
   const [open, setOpen] = useState(true)
   return (
     <Box mb="1">
@@ -63,6 +63,11 @@ function Group(p: { name: string; title: string; mark: React.ReactNode; children
         <Text fontFamily="heading" fontWeight="600">
           {p.name}
         </Text>
+        {p.aside && (
+          <Text fontSize="11px" color="narrowed">
+            {p.aside}
+          </Text>
+        )}
       </Flex>
       {open && p.children}
     </Box>
