@@ -19,7 +19,7 @@ func prune(n plan.Node, need plan.IDs) plan.Node {
 		}
 		return s
 	case *plan.Filter:
-		return &plan.Filter{Input: prune(n.Input, with(need, n.Conds...)), Conds: n.Conds}
+		return only(&plan.Filter{Input: prune(n.Input, with(need, n.Conds...)), Conds: n.Conds}, need)
 	case *plan.Project:
 		p := &plan.Project{}
 		below := plan.IDs{}
@@ -33,7 +33,7 @@ func prune(n plan.Node, need plan.IDs) plan.Node {
 		return p
 	case *plan.Join:
 		below := with(need, n.On...)
-		return &plan.Join{Kind: n.Kind, Left: prune(n.Left, below), Right: prune(n.Right, below), On: n.On, Org: n.Org}
+		return only(&plan.Join{Kind: n.Kind, Left: prune(n.Left, below), Right: prune(n.Right, below), On: n.On, Org: n.Org}, need)
 	case *plan.Aggregate:
 		return pruneAggregate(n, need)
 	case *plan.Sort:
@@ -52,6 +52,22 @@ func prune(n plan.Node, need plan.IDs) plan.Node {
 		inputs[i] = prune(in, need)
 	}
 	return n.WithInputs(inputs)
+}
+
+// only drops the columns that n's own conditions were the last to read, so that
+// they do not cross the waterline.
+func only(n plan.Node, need plan.IDs) plan.Node {
+	var cols []plan.Column
+	all := n.Columns()
+	for _, c := range all {
+		if need[c.ID] {
+			cols = append(cols, c)
+		}
+	}
+	if len(cols) == len(all) {
+		return n
+	}
+	return &plan.Project{Input: n, Items: plan.Identity(cols)}
 }
 
 func with(need plan.IDs, exprs ...plan.Expr) plan.IDs {

@@ -30,7 +30,6 @@ func Rules() []Rule {
 		{"push filters", pushFilters},
 		{"fold constants", foldConstants},
 		{"lift projections", liftProjections},
-		{"prune columns", pruneColumns},
 		{"sink expressions", sinkExpressions},
 		{"prune columns", pruneColumns},
 	}

@@ -101,7 +101,7 @@ func TestRules(t *testing.T) {
 		{"an outer join moved to its own source", gatherJoins, "SELECT x.k FROM a.x AS x JOIN b.z AS z ON z.k = x.k LEFT JOIN a.y AS y ON y.id = x.id",
 			"project k AS k [join on k = k [left join on id = id [scan a.x (id, k, n) | scan a.y (id, k, m)] | scan b.z (id, k, w)]]"},
 		{"columns", pruneColumns, "SELECT s.k FROM (SELECT x.k, x.n, y.m FROM a.x AS x JOIN a.y AS y ON y.id = x.id) AS s",
-			"project k AS k [project k AS k [join on id = id [scan a.x (id, k) | scan a.y (id)]]]"},
+			"project k AS k [project k AS k [project k [join on id = id [scan a.x (id, k) | scan a.y (id)]]]]"},
 		{"aggregates that nothing reads", pruneColumns, "SELECT s.k FROM (SELECT k, sum(n) AS t FROM a.x GROUP BY k) AS s",
 			"project k AS k [project k AS k [aggregate [k AS k]  [scan a.x (k)]]]"},
 		{"union columns", pruneColumns, "SELECT s.k FROM (SELECT id, k FROM a.x UNION ALL SELECT id, k FROM b.z) AS s",
