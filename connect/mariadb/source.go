@@ -245,8 +245,11 @@ func typed(c *catalog.Column, data string, precision, scale int) bool {
 	return true
 }
 
+// separator stands between the columns of a key in one text.
+const separator = "\x01"
+
 func (s *Source) keys(ctx context.Context, tables map[string]*catalog.Table) error {
-	err := s.query(ctx, `SELECT table_name, MAX(index_name = 'PRIMARY'), GROUP_CONCAT(column_name ORDER BY seq_in_index SEPARATOR '\x01')
+	err := s.query(ctx, `SELECT table_name, MAX(index_name = 'PRIMARY'), GROUP_CONCAT(column_name ORDER BY seq_in_index SEPARATOR '`+separator+`')
 		FROM information_schema.statistics WHERE table_schema = DATABASE() AND non_unique = 0
 		GROUP BY table_name, index_name ORDER BY table_name, index_name <> 'PRIMARY', index_name`, func(r *sql.Rows) error {
 		var table, cols string
@@ -255,15 +258,15 @@ func (s *Source) keys(ctx context.Context, tables map[string]*catalog.Table) err
 			return err
 		}
 		if t := tables[table]; t != nil {
-			t.Keys = append(t.Keys, catalog.Key{Columns: strings.Split(cols, "\x01"), Primary: primary})
+			t.Keys = append(t.Keys, catalog.Key{Columns: strings.Split(cols, separator), Primary: primary})
 		}
 		return nil
 	})
 	if err != nil {
 		return err
 	}
-	return s.query(ctx, `SELECT table_name, referenced_table_name, GROUP_CONCAT(column_name ORDER BY ordinal_position SEPARATOR '\x01'),
-		GROUP_CONCAT(referenced_column_name ORDER BY ordinal_position SEPARATOR '\x01')
+	return s.query(ctx, `SELECT table_name, referenced_table_name, GROUP_CONCAT(column_name ORDER BY ordinal_position SEPARATOR '`+separator+`'),
+		GROUP_CONCAT(referenced_column_name ORDER BY ordinal_position SEPARATOR '`+separator+`')
 		FROM information_schema.key_column_usage WHERE table_schema = DATABASE() AND referenced_table_name IS NOT NULL
 		GROUP BY table_name, constraint_name, referenced_table_name ORDER BY table_name, constraint_name`, func(r *sql.Rows) error {
 		var table, to, cols, refs string
@@ -271,7 +274,7 @@ func (s *Source) keys(ctx context.Context, tables map[string]*catalog.Table) err
 			return err
 		}
 		if t, ref := tables[table], tables[to]; t != nil && ref != nil {
-			t.ForeignKeys = append(t.ForeignKeys, catalog.ForeignKey{Columns: strings.Split(cols, "\x01"), Table: ref.FullName(), References: strings.Split(refs, "\x01")})
+			t.ForeignKeys = append(t.ForeignKeys, catalog.ForeignKey{Columns: strings.Split(cols, separator), Table: ref.FullName(), References: strings.Split(refs, separator)})
 		}
 		return nil
 	})

@@ -207,13 +207,16 @@ func decimal(x []byte) (value.Decimal, error) {
 		coef.Mul(coef, big.NewInt(10000))
 		coef.Add(coef, big.NewInt(int64(binary.BigEndian.Uint16(x[8+2*i:]))))
 	}
-	text := coef.String()
 	if sign != 0 {
-		text = "-" + text
+		coef.Neg(coef)
 	}
-	d, err := value.ParseDecimal(fmt.Sprintf("%se%d", text, -decimals))
-	if err != nil {
-		return d, err
+	// Digits past the scale only fill the last group: they are zeros.
+	ten := big.NewInt(10)
+	for ; decimals > scale; decimals-- {
+		coef.Quo(coef, ten)
 	}
-	return d.Round(scale)
+	for ; decimals < scale; decimals++ {
+		coef.Mul(coef, ten)
+	}
+	return value.DecimalFromBig(coef, scale)
 }

@@ -110,6 +110,8 @@ func (c *cell) Scan(src any) error {
 		c.text = append(c.text[:0], v...)
 	case int64:
 		c.text = strconv.AppendInt(c.text[:0], v, 10)
+	case uint64:
+		c.text = strconv.AppendUint(c.text[:0], v, 10)
 	case float64:
 		c.text = strconv.AppendFloat(c.text[:0], v, 'g', -1, 64)
 	case float32:

@@ -5,6 +5,8 @@ package verdicts
 
 import (
 	"fmt"
+	"regexp"
+	"sort"
 	"strings"
 	"testing"
 	"time"
@@ -240,3 +242,51 @@ func TestFoldingOffSendsBareColumns(t *testing.T) {
 		}
 	}
 }
+
+// Only what is read above the waterline crosses it.
+func TestOnlyWhatIsReadCrosses(t *testing.T) {
+	for sql, want := range map[string]string{
+		"SELECT t.name FROM pg.t JOIN ma.u ON u.id = t.id WHERE t.n > 1 AND u.code = 'x'":                                   "pg: id, name; ma: id",
+		"SELECT count(*) FROM pg.t JOIN ma.u ON u.id = t.id":                                                                "pg: id; ma: id",
+		"SELECT count(*) FROM ma.t WHERE lower(code) = 'x'":                                                                 "ma: code",
+		"SELECT id FROM ma.t WHERE lower(code) = 'x' AND n > 2 ORDER BY day":                                                "ma: id, code",
+		"SELECT x.id FROM (SELECT id, lower(code) AS c, n FROM ma.t) x":                                                     "ma: id",
+		"SELECT x.c FROM (SELECT t.id, upper(t.code) AS c FROM pg.t JOIN pg.u ON u.id = t.id) x JOIN ma.t m ON m.id = x.id": "pg: id, c; ma: id",
+		"SELECT q.id FROM (SELECT id, name FROM pg.t UNION ALL SELECT id, name FROM ma.t) q":                                "pg: id; ma: id",
+		"SELECT 'x' AS c, lower(code) AS l FROM ma.t":                                                                       "ma: code",
+		"SELECT lower(code) AS a, lower(code) || 'x' AS b, code FROM ma.t":                                                  "ma: code",
+		"SELECT name, max(amount) FROM pg.t WHERE n > 1 GROUP BY name HAVING min(n) > 2":                                    "pg: name, max",
+		"SELECT t.id FROM ma.t JOIN ma.u ON lower(u.code) = lower(t.code) WHERE u.n = 3":                                    "ma: id, code, code",
+		"SELECT t.id, u.name FROM pg.t LEFT JOIN ma.u ON u.id = t.id AND u.n = 4":                                           "pg: id; ma: id, name",
+	} {
+		var got []string
+		for _, s := range compile(t, sql, fold.Options{}).Statements {
+			var names []string
+			for _, c := range s.Columns {
+				names = append(names, c.Name)
+			}
+			got = append(got, s.Source+": "+strings.Join(names, ", "))
+		}
+		if strings.Join(got, "; ") != want {
+			t.Errorf("%s\n  sends for %s\n  want      %s", sql, strings.Join(got, "; "), want)
+		}
+	}
+}
+
+// A view however deep is sent the same as the query written flat.
+func TestDepthDoesNotMatter(t *testing.T) {
+	flat := compile(t, "SELECT t.id, u.name FROM pg.t JOIN pg.u ON u.id = t.n WHERE t.code = 'x' AND u.n > 5 AND t.amount > 1", fold.Options{})
+	deep := compile(t, `SELECT d.id, d.name FROM (SELECT c.id, c.name, c.amount FROM (SELECT a.id, b.name, a.amount, b.n FROM (SELECT id, n AS k, amount, code FROM pg.t) a
+		JOIN (SELECT * FROM pg.u) b ON b.id = a.k WHERE a.code = 'x') c WHERE c.n > 5) d WHERE d.amount > 1`, fold.Options{})
+	order := func(s string) string { // the conditions come in the order of their writing
+		head, where, _ := strings.Cut(strings.Join(strings.Fields(s), " "), " WHERE ")
+		conds := strings.Split(regexpDollar.ReplaceAllString(where, "$$"), " AND ")
+		sort.Strings(conds)
+		return head + " WHERE " + strings.Join(conds, " AND ")
+	}
+	if len(deep.Statements) != 1 || order(deep.Statements[0].Text) != order(flat.Statements[0].Text) {
+		t.Errorf("deep: %s\nflat: %s", deep.Statements[0].Text, flat.Statements[0].Text)
+	}
+}
+
+var regexpDollar = regexp.MustCompile(`\$\d+`)

@@ -44,8 +44,9 @@ func bigPow10(n int) *big.Int {
 // DecimalFromInt returns i as a decimal of scale 0.
 func DecimalFromInt(i int64) Decimal { return Decimal{Coef: decimal128.FromI64(i)} }
 
-// decimalFromBig checks that coef fits and wraps it.
-func decimalFromBig(coef *big.Int, scale int) (Decimal, error) {
+// DecimalFromBig returns coef / 10^scale; it fails where that has too many
+// digits.
+func DecimalFromBig(coef *big.Int, scale int) (Decimal, error) {
 	if coef.CmpAbs(maxCoef) >= 0 || scale > math.MaxUint8 || scale < 0 {
 		return Decimal{}, ErrNumericRange
 	}
@@ -113,7 +114,7 @@ func ParseDecimal(s string) (Decimal, error) {
 	if negative {
 		coef.Neg(coef)
 	}
-	return decimalFromBig(coef, scale)
+	return DecimalFromBig(coef, scale)
 }
 
 // String writes d with all the digits of its scale.
@@ -175,7 +176,7 @@ func (d Decimal) Add(o Decimal) (Decimal, error) {
 	}
 	scale := max(int(d.Scale), int(o.Scale))
 	a := d.rescaledBig(scale)
-	return decimalFromBig(a.Add(a, o.rescaledBig(scale)), scale)
+	return DecimalFromBig(a.Add(a, o.rescaledBig(scale)), scale)
 }
 
 func fitsDigits(n decimal128.Num) bool {
@@ -196,7 +197,7 @@ func (d Decimal) Mul(o Decimal) (Decimal, error) {
 		}
 	}
 	a := d.Big()
-	return decimalFromBig(a.Mul(a, o.Big()), scale)
+	return DecimalFromBig(a.Mul(a, o.Big()), scale)
 }
 
 // Div returns d/o, rounded half away from zero at the scale that PostgreSQL's
@@ -217,7 +218,7 @@ func (d Decimal) divAt(o Decimal, scale int) (Decimal, error) {
 	} else {
 		den.Mul(den, bigPow10(-shift))
 	}
-	return decimalFromBig(divRound(num, den), scale)
+	return DecimalFromBig(divRound(num, den), scale)
 }
 
 // divScale is select_div_scale of PostgreSQL's numeric.c, which counts in
@@ -278,7 +279,7 @@ func (d Decimal) Mod(o Decimal) (Decimal, error) {
 	}
 	scale := max(int(d.Scale), int(o.Scale))
 	a := d.rescaledBig(scale)
-	return decimalFromBig(a.Rem(a, o.rescaledBig(scale)), scale)
+	return DecimalFromBig(a.Rem(a, o.rescaledBig(scale)), scale)
 }
 
 // Round rounds half away from zero to scale decimals; a negative scale rounds
@@ -294,7 +295,7 @@ func (d Decimal) rescale(scale int, round bool) (Decimal, error) {
 		if scale == int(d.Scale) {
 			return d, nil
 		}
-		return decimalFromBig(d.rescaledBig(scale), scale)
+		return DecimalFromBig(d.rescaledBig(scale), scale)
 	}
 	if int(d.Scale)-scale > 2*MaxDigits+39 {
 		return Decimal{}, nil
@@ -306,9 +307,9 @@ func (d Decimal) rescale(scale int, round bool) (Decimal, error) {
 		num.Quo(num, den)
 	}
 	if scale < 0 {
-		return decimalFromBig(num.Mul(num, bigPow10(-scale)), 0)
+		return DecimalFromBig(num.Mul(num, bigPow10(-scale)), 0)
 	}
-	return decimalFromBig(num, scale)
+	return DecimalFromBig(num, scale)
 }
 
 // Floor returns the largest integer that is not above d.

@@ -1,0 +1,215 @@
+package app
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+
+	"rovik/connect"
+	"rovik/core/catalog"
+	"rovik/core/value"
+)
+
+// testApp is a project with one SQLite source of so many rows.
+func testApp(t *testing.T, rows int) *App {
+	t.Helper()
+	ctx := context.Background()
+	path := filepath.Join(t.TempDir(), "data.db")
+	db, err := sql.Open("sqlite", "file:"+path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, q := range []string{"CREATE TABLE item (id INTEGER PRIMARY KEY, name TEXT, weight REAL)",
+		fmt.Sprintf("WITH RECURSIVE i(n) AS (SELECT 1 UNION ALL SELECT n + 1 FROM i WHERE n < %d) INSERT INTO item SELECT n, 'item ' || n, n / 4.0 FROM i", rows)} {
+		if _, err := db.Exec(q); err != nil {
+			t.Fatal(err)
+		}
+	}
+	_ = db.Close()
+	a, err := Open(ctx, t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = a.Close() })
+	if _, err := a.AddSource(ctx, "store", "sqlite", connect.Config{Path: path}, "a note"); err != nil {
+		t.Fatal(err)
+	}
+	if err := a.Setup(ctx, []catalog.Layer{{Name: "low"}, {Name: "high"}}, nil); err != nil {
+		t.Fatal(err)
+	}
+	return a
+}
+
+// wait follows a held run to its end.
+func wait(t *testing.T, act *Active) Status {
+	t.Helper()
+	for {
+		s := act.Status()
+		if s.State != "running" {
+			return s
+		}
+		<-s.Changed
+	}
+}
+
+// The rows of a run are held for scrolling, in pages of any size, and cut where
+// there are too many.
+func TestHeldRuns(t *testing.T) {
+	a := testApp(t, maxHeldRows+5000)
+	act, err := a.StartHeld(Query{SQL: "SELECT id, name, weight FROM store.item ORDER BY id"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := wait(t, act)
+	if s.State != "done" || !s.Cut || s.Rows != maxHeldRows || s.Report.TotalMilliseconds == nil {
+		t.Errorf("the run is %s with %d rows, cut %v", s.State, s.Rows, s.Cut)
+	}
+	for _, c := range []struct{ offset, limit, rows int }{{0, 3, 3}, {8190, 10, 10}, {maxHeldRows - 2, 10, 2}, {maxHeldRows, 10, 0}, {0, 20_000, 20_000}} {
+		page := act.Page(c.offset, c.limit)
+		if len(page) != c.rows {
+			t.Errorf("%d rows from %d: %d", c.limit, c.offset, len(page))
+		}
+		for i, row := range page {
+			if want := fmt.Sprint(c.offset + i + 1); *row[0] != want || *row[1] != "item "+want {
+				t.Fatalf("row %d from %d is %s %s", i, c.offset, *row[0], *row[1])
+			}
+		}
+	}
+	if held, err := a.Held(act.ID); err != nil || held != act {
+		t.Errorf("the run is not held: %v", err)
+	}
+	failed, err := a.StartHeld(Query{SQL: "SELECT 1 / (id - 3) FROM store.item"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if s := wait(t, failed); s.State != "failed" || value.Code(s.Err) != value.CodeDivisionByZero || !strings.Contains(s.Error, "division by zero") {
+		t.Errorf("a failing run: %+v", s)
+	}
+	a.runs.working.Wait() // until both are recorded
+	past, err := a.PastRuns(context.Background(), 10)
+	if err != nil || len(past) != 2 || past[0].ID != failed.ID || past[0].State != "failed" || past[1].State != "done" {
+		t.Errorf("past runs %v, %v", past, err)
+	}
+}
+
+// Old runs make room for new ones.
+func TestOldHeldRunsAreForgotten(t *testing.T) {
+	a := testApp(t, 10)
+	var first *Active
+	for i := range maxHeldRuns + 2 {
+		act, err := a.StartHeld(Query{SQL: "SELECT id FROM store.item"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		wait(t, act)
+		if i == 0 {
+			first = act
+		}
+	}
+	if _, err := a.Held(first.ID); err == nil || !strings.Contains(err.Error(), "run the query again") {
+		t.Errorf("the first of many runs: %v", err)
+	}
+	if len(a.runs.active) > maxHeldRuns || len(a.runs.active) != len(a.runs.order) {
+		t.Errorf("%d runs are held, %d in order", len(a.runs.active), len(a.runs.order))
+	}
+}
+
+// Views are saved, explained, run and refreshed at the same time.
+func TestAtTheSameTime(t *testing.T) {
+	a := testApp(t, 100)
+	ctx := context.Background()
+	var wg sync.WaitGroup
+	errs := make(chan error, 100)
+	for i := range 12 {
+		wg.Add(3)
+		go func() {
+			defer wg.Done()
+			_, err := a.SaveView(ctx, catalog.View{Layer: "low", Name: fmt.Sprintf("v%d", i%6), SQL: fmt.Sprintf("SELECT id, %d AS n FROM store.item", i)}, false)
+			if err != nil && value.Code(err) != value.CodeDuplicate {
+				errs <- err
+			}
+		}()
+		go func() {
+			defer wg.Done()
+			if _, err := a.RunThrough(ctx, Query{SQL: "SELECT count(*) FROM store.item WHERE weight > 2"}); err != nil {
+				errs <- err
+			}
+		}()
+		go func() {
+			defer wg.Done()
+			if _, err := a.RefreshSource(ctx, "store"); err != nil {
+				errs <- err
+			}
+			a.Check()
+			a.ViewInfos()
+		}()
+	}
+	wg.Wait()
+	close(errs)
+	for err := range errs {
+		t.Error(err)
+	}
+	if n := len(a.Catalog().Views()); n != 6 {
+		t.Errorf("%d views were kept, want 6", n)
+	}
+	if s := a.Sources(); len(s) != 1 || s[0].Note != "a note" || s[0].Found.Tables[0].Rows != 100 {
+		t.Errorf("the sources are %+v", s)
+	}
+}
+
+func TestDownstreamAndLineageNames(t *testing.T) {
+	a := testApp(t, 5)
+	ctx := context.Background()
+	for _, v := range []catalog.View{{Layer: "low", Name: "one", SQL: "SELECT id, weight * 2 AS double_weight FROM store.item"}, {Layer: "high", Name: "two", SQL: "SELECT sum(o.double_weight) AS total FROM low.one AS o"}} {
+		if _, err := a.SaveView(ctx, v, false); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if down, err := a.Downstream("low.one"); err != nil || fmt.Sprint(down) != "[high.two]" {
+		t.Errorf("downstream %v, %v", down, err)
+	}
+	cols, err := a.Lineage("high.two.total")
+	if err != nil || len(cols) != 1 || fmt.Sprint(cols[0].Carries) != "[{store.item weight aggregated}]" {
+		t.Errorf("lineage %v, %v", cols, err)
+	}
+	for _, bad := range []string{"high", "high.too", "high.two.totall"} {
+		if _, err := a.Lineage(bad); err == nil {
+			t.Errorf("%s has a lineage", bad)
+		}
+	}
+}
+
+func TestExplainTextIsForPeople(t *testing.T) {
+	a := testApp(t, 5)
+	report, err := a.Explain(Query{SQL: "SELECT sum(id) AS s FROM store.item WHERE name LIKE 'item%'"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	text := ExplainText(report)
+	for _, want := range []string{"s1  store, about", "GLOB ?1", "with item*", "1 of 2 pieces folded", "kept aggregate in the query: sum(id)", "overflow-differs", "Remedy:"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("the note lacks %q:\n%s", want, text)
+		}
+	}
+	if report, err = a.Explain(Query{SQL: "SELECT 1 AS a"}); err != nil || !strings.Contains(ExplainText(report), "No source is contacted.") {
+		t.Errorf("a query of no source: %v", err)
+	}
+}
+
+func TestSecretsAreReferences(t *testing.T) {
+	t.Setenv("ROVIK_TEST_SECRET", "s3cret")
+	for ref, want := range map[string]string{"": "", "env:ROVIK_TEST_SECRET": "s3cret"} {
+		if got, err := (connect.Config{Secret: ref}).Password(); err != nil || got != want {
+			t.Errorf("%q gives %q, %v", ref, got, err)
+		}
+	}
+	for _, bad := range []string{"env:ROVIK_NO_SUCH", "file:/no/such/file", "plain"} {
+		if got, err := (connect.Config{Secret: bad}).Password(); err == nil || strings.Contains(err.Error(), "plain") {
+			t.Errorf("%q gives %q, %v", bad, got, err)
+		}
+	}
+}
