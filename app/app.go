@@ -41,7 +41,34 @@ type state struct {
 	catalog *catalog.Catalog
 	sources map[string]*connected
 	folding map[string]fold.Source
+	plans   *planCache
 }
+
+// planCache keeps compiled queries for as long as the catalogue is the same:
+// they are immutable, and do not depend on the moment.
+type planCache struct {
+	mu    sync.Mutex
+	plans map[Query]*fold.Compiled
+}
+
+const maxPlans = 300
+
+func (c *planCache) get(q Query) *fold.Compiled {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.plans[q]
+}
+
+func (c *planCache) put(q Query, p *fold.Compiled) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if len(c.plans) >= maxPlans {
+		clear(c.plans)
+	}
+	c.plans[q] = p
+}
+
+func newPlanCache() *planCache { return &planCache{plans: map[Query]*fold.Compiled{}} }
 
 // connected is a source with how it is kept.
 type connected struct {
@@ -101,7 +128,7 @@ func (a *App) load(ctx context.Context) error {
 		return err
 	}
 	old := a.state.Load()
-	s := &state{sources: map[string]*connected{}, folding: map[string]fold.Source{}}
+	s := &state{sources: map[string]*connected{}, folding: map[string]fold.Source{}, plans: newPlanCache()}
 	var found []*catalog.Source
 	for _, r := range kept {
 		var conn connect.Source
@@ -188,11 +215,19 @@ func (a *App) bound(q Query, c *catalog.Catalog) (*plan.Query, error) {
 func (a *App) Compile(q Query, trace func(rewrite.Step)) (*fold.Compiled, time.Duration, error) {
 	began := time.Now()
 	s := a.state.Load()
+	if trace == nil {
+		if c := s.plans.get(q); c != nil {
+			return c, time.Since(began), nil
+		}
+	}
 	b, err := a.bound(q, s.catalog)
 	if err != nil {
 		return nil, 0, err
 	}
 	c, err := fold.Compile(rewrite.Apply(b, trace), s.folding, fold.Options{Off: q.FoldOff})
+	if err == nil && !b.Momentary {
+		s.plans.put(q, c)
+	}
 	return c, time.Since(began), err
 }
 

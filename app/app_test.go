@@ -213,3 +213,53 @@ func TestSecretsAreReferences(t *testing.T) {
 		}
 	}
 }
+
+// A plan is kept as long as what it was made from: a changed view, a refreshed
+// source or the present moment make a new one.
+func TestPlansAreKeptWhileTheyHold(t *testing.T) {
+	a := testApp(t, 20)
+	ctx := context.Background()
+	one := func(sql string) string {
+		t.Helper()
+		act, err := a.StartHeld(Query{SQL: sql})
+		if err != nil {
+			t.Fatal(err)
+		}
+		wait(t, act)
+		return *act.Page(0, 1)[0][0]
+	}
+	save := func(text string, replace bool) {
+		t.Helper()
+		if _, err := a.SaveView(ctx, catalog.View{Layer: "low", Name: "v", SQL: text}, replace); err != nil {
+			t.Fatal(err)
+		}
+	}
+	save("SELECT count(*) AS n FROM store.item", false)
+	const sql = "SELECT n FROM low.v"
+	first, _, err := a.Compile(Query{SQL: sql}, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if again, _, _ := a.Compile(Query{SQL: sql}, nil); again != first || one(sql) != "20" {
+		t.Error("the plan was made anew, or is wrong")
+	}
+	if off, _, _ := a.Compile(Query{SQL: sql, FoldOff: true}, nil); off == first {
+		t.Error("one plan serves with folding on and off")
+	}
+	save("SELECT count(*) AS n FROM store.item WHERE id > 15", true)
+	if one(sql) != "5" {
+		t.Error("the plan of the old view was used")
+	}
+	before, _, _ := a.Compile(Query{SQL: sql}, nil)
+	if _, err := a.RefreshSource(ctx, "store"); err != nil {
+		t.Fatal(err)
+	}
+	if after, _, _ := a.Compile(Query{SQL: sql}, nil); after == before {
+		t.Error("the plan outlived its source's catalogue")
+	}
+	now := Query{SQL: "SELECT now() AS at FROM store.item"}
+	x, _, _ := a.Compile(now, nil)
+	if y, _, _ := a.Compile(now, nil); x == y {
+		t.Error("a plan with the present moment was kept")
+	}
+}

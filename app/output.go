@@ -109,8 +109,8 @@ func writeTable(w io.Writer, run *exec.Run) error {
 		flush()
 		return out.Flush()
 	})
-	flush()
 	if err == nil {
+		flush() // the header of a result without rows
 		fmt.Fprintf(out, "(%d rows)\n", rows)
 	}
 	if ferr := out.Flush(); err == nil {

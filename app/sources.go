@@ -127,7 +127,7 @@ func (a *App) HasSource(name, kind string, cfg connect.Config, stamp string) boo
 func OverrideQuirk(a *App, source, name, val string) (restore func()) {
 	old := a.state.Load()
 	next := *old
-	next.folding = map[string]fold.Source{}
+	next.folding, next.plans = map[string]fold.Source{}, newPlanCache()
 	for n, f := range old.folding {
 		next.folding[n] = f
 	}

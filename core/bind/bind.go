@@ -46,7 +46,7 @@ func Bind(ctx Context, sql string, tree *syntax.Query) (*plan.Query, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &plan.Query{Root: root, IDs: b.ids, Texts: b.texts}, nil
+	return &plan.Query{Root: root, IDs: b.ids, Texts: b.texts, Momentary: b.momentary}, nil
 }
 
 type binder struct {
@@ -55,6 +55,8 @@ type binder struct {
 	texts map[string]string
 	view  string   // whose text is being bound
 	stack []string // views being bound, outermost first
+	// momentary is set once the present moment is used.
+	momentary bool
 }
 
 // env is what names in FROM can mean besides tables and views.

@@ -427,16 +427,19 @@ func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 		b.fail(f.Span, value.Errorf("42809", "%s is not an aggregate function", f.Name))
 	}
 	now := b.ctx.Now.UTC()
-	constant := func(v value.Value) plan.Expr { return &plan.Const{Val: v, Typ: value.Of(v.Kind), Org: org} }
+	moment := func(v value.Value) plan.Expr {
+		b.momentary = true
+		return &plan.Const{Val: v, Typ: value.Of(v.Kind), Org: org}
+	}
 	switch f.Name {
 	case "now", "current_timestamp", "transaction_timestamp":
 		if len(f.Args) == 0 {
-			return constant(value.IntOf(value.TimestampTZ, now.UnixMicro()))
+			return moment(value.IntOf(value.TimestampTZ, now.UnixMicro()))
 		}
 	case "localtimestamp":
-		return constant(value.IntOf(value.Timestamp, now.UnixMicro()))
+		return moment(value.IntOf(value.Timestamp, now.UnixMicro()))
 	case "current_date":
-		return constant(value.IntOf(value.Date, int64(value.DayOf(now.UnixMicro()))))
+		return moment(value.IntOf(value.Date, int64(value.DayOf(now.UnixMicro()))))
 	case "coalesce", "greatest", "least":
 		args := x.unify(x.bindAll(f.Args), f.Args, f.Name)
 		return &plan.Call{Op: f.Name, Args: args, Typ: value.Of(args[0].Type().Kind), Org: org}

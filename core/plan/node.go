@@ -336,6 +336,9 @@ type Query struct {
 	IDs  *Numbering
 	// Texts are the SQL texts that origins count in, by view; "" is the query.
 	Texts map[string]string
+	// Momentary tells that the moment of binding is in the plan, as now() or
+	// current_date.
+	Momentary bool
 }
 
 // Text returns the words at an origin, or "".

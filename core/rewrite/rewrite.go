@@ -52,5 +52,5 @@ func Apply(q *plan.Query, trace func(Step)) *plan.Query {
 			}
 		}
 	}
-	return &plan.Query{Root: root, IDs: q.IDs, Texts: q.Texts}
+	return &plan.Query{Root: root, IDs: q.IDs, Texts: q.Texts, Momentary: q.Momentary}
 }
