@@ -2,7 +2,6 @@ package app
 
 import (
 	"context"
-	"os"
 	"sort"
 	"time"
 
@@ -114,12 +113,10 @@ func (a *App) RefreshSource(ctx context.Context, name string) (*catalog.Source, 
 	return found, a.load(ctx)
 }
 
-// HasSource tells whether a source is kept just so and was discovered, and the
-// file that says for which data is there.
-func (a *App) HasSource(name, kind string, cfg connect.Config, stamp string) bool {
+// HasSource tells whether a source is kept just so and was discovered.
+func (a *App) HasSource(name, kind string, cfg connect.Config) bool {
 	c := a.state.Load().sources[name]
-	_, err := os.Stat(stamp)
-	return err == nil && c != nil && c.record.Kind == kind && c.record.Config == cfg && c.record.Found != nil
+	return c != nil && c.record.Kind == kind && c.record.Config == cfg && c.record.Found != nil
 }
 
 // OverrideQuirk makes folding believe another value of a quirk until restore

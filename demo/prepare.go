@@ -269,8 +269,9 @@ func (p *preparer) project(ctx context.Context, sources []source) error {
 		return err
 	}
 	defer a.Close()
+	_, stampErr := os.Stat(p.stamp())
 	for _, s := range sources {
-		if a.HasSource(s.name, s.kind, s.cfg, p.stamp()) {
+		if stampErr == nil && a.HasSource(s.name, s.kind, s.cfg) {
 			continue
 		}
 		p.Say("reading the catalogue of %s", s.name)
