@@ -109,14 +109,7 @@ func TestEmbeddedDemo(t *testing.T) {
 // over or started anew by the next; ports in use are stepped over.
 func TestServersAreAdoptedAndRestarted(t *testing.T) {
 	ctx := context.Background()
-	dir, err := os.MkdirTemp("", "rovik-adopt-")
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer os.RemoveAll(dir)
-	if err := os.Chmod(dir, 0o755); err != nil {
-		t.Fatal(err)
-	}
+	dir := enterableDir(t)
 	bin, _ := demo.Installed()
 	opts := demo.Options{Dir: filepath.Join(dir, "servers"), Say: func(string, ...any) {}}
 	first, err := demo.StartPostgres(ctx, bin, opts)
@@ -175,14 +168,7 @@ func TestServersAreAdoptedAndRestarted(t *testing.T) {
 // middle of one; the sources that still run go on.
 func TestAServerStopsWhileInUse(t *testing.T) {
 	ctx := context.Background()
-	dir, err := os.MkdirTemp("", "rovik-stop-")
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer os.RemoveAll(dir)
-	if err := os.Chmod(dir, 0o755); err != nil {
-		t.Fatal(err)
-	}
+	dir := enterableDir(t)
 	bin, _ := demo.Installed()
 	srv, err := demo.StartPostgres(ctx, bin, demo.Options{Dir: filepath.Join(dir, "servers"), Say: func(string, ...any) {}})
 	if err != nil {

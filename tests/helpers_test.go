@@ -2,6 +2,7 @@ package tests
 
 import (
 	"database/sql"
+	"os"
 	"path/filepath"
 	"testing"
 
@@ -49,4 +50,19 @@ func openSQLite(t *testing.T, path string) *sql.DB {
 		t.Fatal(err)
 	}
 	return db
+}
+
+// enterableDir makes a folder that the servers' user can get through, which
+// t.TempDir's is not.
+func enterableDir(t *testing.T) string {
+	t.Helper()
+	dir, err := os.MkdirTemp("", "rovik-servers-")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = os.RemoveAll(dir) })
+	if err := os.Chmod(dir, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	return dir
 }
