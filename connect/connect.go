@@ -65,6 +65,13 @@ func (c Config) Password() (string, error) {
 // Address is the host and port, for people.
 func (c Config) Address() string { return net.JoinHostPort(c.Host, fmt.Sprint(c.Port)) }
 
+// Changed is the error of a statement that names what the source does not have
+// any more: its tables changed after they were read.
+func Changed(source, says string) error {
+	return value.Errorf(value.CodeSource, "%s has changed since it was read: %s", source, says).
+		WithHint("refresh the source, then see which views are broken")
+}
+
 // Unreachable turns an error of the network into a sentence, or returns nil
 // where err is of another sort.
 func Unreachable(product string, c Config, err error) error {

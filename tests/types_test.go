@@ -232,6 +232,44 @@ func TestWhatCannotBeCarriedIsAnError(t *testing.T) {
 	}
 }
 
+// A column that the source dropped after it was read is said so, with what to do.
+func TestADroppedColumnIsSaidPlainly(t *testing.T) {
+	ctx := context.Background()
+	a := typeWorld(t, []string{"CREATE TABLE t (id int, x int)"}, []string{"CREATE TABLE t (id INT, x INT)"})
+	path := makeSQLite(t, "CREATE TABLE t (id INTEGER, x INTEGER)")
+	if _, err := a.AddSource(ctx, "sl", "sqlite", configOf(path), ""); err != nil {
+		t.Fatal(err)
+	}
+	const drop = "ALTER TABLE t DROP COLUMN x"
+	pg, err := env.Postgres.Postgres(ctx, "types")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer pg.Close(ctx)
+	_, err1 := pg.Exec(ctx, drop)
+	ma, err := env.MariaDB.MariaDB("types")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer ma.Close()
+	_, err2 := ma.Exec(drop)
+	sl := openSQLite(t, path)
+	defer sl.Close()
+	_, err3 := sl.Exec(drop)
+	if err1 != nil || err2 != nil || err3 != nil {
+		t.Fatal(err1, err2, err3)
+	}
+	for _, source := range []string{"pg", "ma", "sl"} {
+		o, _ := ours(ctx, a, "SELECT x FROM "+source+".t", false)
+		if o.err == nil || !strings.Contains(o.err.Error(), source+" has changed since it was read") || !strings.Contains(o.err.Error(), "refresh the source") {
+			t.Errorf("%s: %v", source, o.err)
+		}
+		if o, _ = ours(ctx, a, "SELECT id FROM "+source+".t", false); o.err != nil {
+			t.Errorf("%s: what is still there: %v", source, o.err)
+		}
+	}
+}
+
 // Keys, foreign keys, sizes and statistics come along from every source.
 func TestKeysAndStatisticsComeAcross(t *testing.T) {
 	for table, want := range map[string]struct{ keys, foreign string }{

@@ -151,7 +151,8 @@ func checkCommand() *cobra.Command {
 	cmd.RunE = withApp(func(_ context.Context, a *app.App, _ []string) error {
 		broken := a.Check()
 		for _, b := range broken {
-			printError(withTexts(fmt.Errorf("%s: %w", b.View, b.Err), a, a.Catalog().View(b.View).SQL))
+			fmt.Fprintf(os.Stderr, "%s is broken\n", b.View)
+			printError(withTexts(b.Err, a, a.Catalog().View(b.View).SQL))
 		}
 		fmt.Printf("%d views, %d broken\n", len(a.Catalog().Views()), len(broken))
 		if len(broken) > 0 {

@@ -84,6 +84,8 @@ func (s *Source) explain(err error) error {
 		case 1049:
 			return value.Errorf(value.CodeSource, "%s: MariaDB at %s has no database called %s", s.name, s.cfg.Address(), s.cfg.Database).
 				WithHint("check the database name")
+		case 1054, 1146:
+			return connect.Changed(s.name, me.Message)
 		case 1690:
 			return value.Errorf(value.CodeOutOfRange, "bigint out of range (%s: %s)", s.name, me.Message)
 		}

@@ -83,6 +83,9 @@ func (s *Source) explain(err error) error {
 			return value.Errorf(value.CodeSource, "%s: PostgreSQL at %s has no database called %s", s.name, s.cfg.Address(), s.cfg.Database).
 				WithHint("check the database name")
 		}
+		if pe.Code == "42703" || pe.Code == "42P01" {
+			return connect.Changed(s.name, pe.Message)
+		}
 		return value.Errorf(pe.Code, "%s (PostgreSQL) says: %s", s.name, pe.Message)
 	}
 	if u := connect.Unreachable("PostgreSQL", s.cfg, err); u != nil {

@@ -58,6 +58,9 @@ func (s *Source) explain(err error) error {
 		e.Message = s.name + ": " + e.Message
 		return &e
 	}
+	if says := err.Error(); strings.Contains(says, "no such column") || strings.Contains(says, "no such table") {
+		return connect.Changed(s.name, says)
+	}
 	return value.Errorf(value.CodeSource, "%s (SQLite) says: %s", s.name, err).WithHint("check that %s is a SQLite database", s.cfg.Path)
 }
 
