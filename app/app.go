@@ -224,7 +224,10 @@ func (a *App) Compile(q Query, trace func(rewrite.Step)) (*fold.Compiled, time.D
 	if err != nil {
 		return nil, 0, err
 	}
-	c, err := fold.Compile(rewrite.Apply(b, trace), s.folding, fold.Options{Off: q.FoldOff})
+	if b, err = rewrite.Apply(b, trace); err != nil {
+		return nil, 0, err
+	}
+	c, err := fold.Compile(b, s.folding, fold.Options{Off: q.FoldOff})
 	if err == nil && !b.Momentary {
 		s.plans.put(q, c)
 	}

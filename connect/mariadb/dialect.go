@@ -46,17 +46,70 @@ var dialect = &sqldb.Dialect{
 		return "CAST(" + ref + " AS " + c.ReadAs + ")"
 	},
 	Kinds: map[value.Kind]bool{value.Bool: true, value.Int2: true, value.Int4: true, value.Int8: true, value.Numeric: true,
-		value.Float8: true, value.Date: true, value.Timestamp: true, value.TimestampTZ: true},
+		value.Float8: true, value.Date: true, value.Timestamp: true, value.TimestampTZ: true, value.Bytea: true},
 	Calls:     calls(),
 	Cast:      cast,
-	Aggregate: func(*sqldb.Source, plan.Agg) *fold.Reason { return nil },
+	Aggregate: func(_ *sqldb.Source, a plan.Agg) *fold.Reason { return knownCall(a.Func) },
+	Window:    window,
+	Operator: func(_ *sqldb.Source, n plan.Node) *fold.Reason {
+		if _, ok := n.(*plan.SetOp); ok {
+			return nil
+		}
+		return sqldb.Reasonf("no-equivalent", "Write it with joins, groups and sorts that MariaDB has.", "MariaDB has no %s.", operatorName(n))
+	},
 	Binary:    binary,
 	Loosen:    loosen,
 	NullsLow:  true,
 	Unlimited: "18446744073709551615",
 	Literal: func(v value.Value) bool {
-		return v.Kind != value.Interval && !(v.Kind == value.Numeric && v.Dec.Scale > 30)
+		switch v.Kind {
+		case value.Bool, value.Int2, value.Int4, value.Int8, value.Float8, value.Text, value.Date, value.Timestamp, value.TimestampTZ:
+			return true
+		case value.Numeric:
+			return v.Dec.Scale <= 30
+		}
+		return v.IsNull
 	},
+}
+
+// knownCall judges sum, min and max, which are MariaDB's as they are; of the
+// others some round and some leave NULLs out differently.
+func knownCall(name string) *fold.Reason {
+	switch name {
+	case "sum", "min", "max", "count":
+		return nil
+	}
+	return sqldb.Reasonf("no-equivalent", "None is needed where few rows are left: filter below it.", "MariaDB has nothing that computes %s() exactly as Rovik does.", name)
+}
+
+// window judges window functions. Sums of decimals and bigints grow alike;
+// frames by values are left to Rovik, since MariaDB's count from doubles.
+func window(_ *sqldb.Source, w plan.WindowCall) *fold.Reason {
+	switch w.Func {
+	case "row_number", "rank", "dense_rank":
+		return nil
+	case "sum", "count", "min", "max", "first_value", "last_value":
+		f := w.Frame
+		if f.Exclude == plan.ExcludeNothing && (f.IsDefault() || f.Mode == plan.FrameRows) && w.Filter == nil {
+			return nil
+		}
+		return sqldb.Reasonf("no-equivalent", "Use a frame of ROWS.", "MariaDB has no frame like %s.", f.Text(plan.Text))
+	}
+	return knownCall(w.Func)
+}
+
+func operatorName(n plan.Node) string {
+	switch n := n.(type) {
+	case *plan.Join:
+		return n.Kind.String()
+	case *plan.Aggregate:
+		return "grouping sets"
+	case *plan.Distinct:
+		return "DISTINCT ON"
+	case *plan.Limit:
+		return "WITH TIES"
+	}
+	return "such operator"
 }
 
 func quote(name string) string { return "`" + strings.ReplaceAll(name, "`", "``") + "`" }

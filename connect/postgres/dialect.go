@@ -14,8 +14,11 @@ import (
 var allKinds = func() map[value.Kind]bool {
 	m := map[value.Kind]bool{}
 	for _, k := range value.Kinds() {
-		m[k] = true
+		m[k], m[value.ArrayOf(k)] = true, true
 	}
+	// Their elements compare by their own collation.
+	delete(m, value.ArrayOf(value.Text))
+	delete(m, value.ArrayOf(value.Char))
 	return m
 }()
 
@@ -37,10 +40,34 @@ var dialect = &sqldb.Dialect{
 		}
 		return ref
 	},
-	Kinds: allKinds,
-	Calls: calls(),
-	Cast:  cast,
-	Aggregate: func(*sqldb.Source, plan.Agg) *fold.Reason {
+	Kinds:        allKinds,
+	Calls:        calls(),
+	Cast:         cast,
+	Aggregate:    func(*sqldb.Source, plan.Agg) *fold.Reason { return nil },
+	FilterClause: true,
+	Window:       window,
+	Operator: func(_ *sqldb.Source, n plan.Node) *fold.Reason {
+		if a, ok := n.(*plan.Aggregate); ok {
+			for _, g := range a.Groups {
+				if _, constant := g.Expr.(*plan.Const); constant {
+					return sqldb.Reasonf("no-equivalent", "Leave the constant out of the grouping sets.", "A constant among grouping sets would mean a column's position.")
+				}
+			}
+		}
+		if j, ok := n.(*plan.Join); ok && j.Kind == plan.FullJoin {
+			lo, ro := plan.Outputs(j.Left), plan.Outputs(j.Right)
+			for _, c := range j.On {
+				if call, ok := c.(*plan.Call); ok && call.Op == "=" {
+					if _, _, equi := plan.EquiKeys(c, lo, ro); equi {
+						continue
+					}
+				}
+				return sqldb.Reasonf("no-equivalent", "Join on equalities alone.", "PostgreSQL has full joins on equalities alone.")
+			}
+			if len(j.On) == 0 {
+				return sqldb.Reasonf("no-equivalent", "Join on an equality.", "PostgreSQL has full joins on equalities alone.")
+			}
+		}
 		return nil
 	},
 	Binary: func(*sqldb.Source, plan.Expr) (string, string, *fold.Reason) {
@@ -90,7 +117,33 @@ func calls() map[string]sqldb.Rule {
 	for _, op := range []string{"is distinct from", "is not distinct from"} {
 		rules[op] = sqldb.Rule{Write: sqldb.Infix(strings.ToUpper(op))}
 	}
+	for _, sign := range []string{"&", "|", "#", "<<", ">>", "->", "->>", "#>", "#>>", "@>", "<@", "&&"} {
+		rules[sign] = sqldb.Rule{Write: sqldb.Infix(sign)}
+	}
+	for _, op := range []string{"=", "<>", "<", "<=", ">", ">="} {
+		for _, word := range []string{"ANY", "ALL"} {
+			rules[op+" "+strings.ToLower(word)] = sqldb.Rule{Write: func(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
+				args := plan.Children(e)
+				left := p.Operand(args[0])
+				if args[0].Type().Kind.IsText() && op != "=" && op != "<>" {
+					left = p.Compared(args[0])
+				}
+				return left.Add(sqldb.Text(" "+op+" "+word+"("), p.Expr(args[1]), sqldb.Text(")"))
+			}}
+		}
+	}
+	rules["array"] = sqldb.Rule{Write: func(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
+		return sqldb.Text("CAST(ARRAY[").Add(sqldb.Join(p.Exprs(plan.Children(e)), ", "), sqldb.Text("] AS "+e.Type().String()+")"))
+	}}
+	rules["array element"] = sqldb.Rule{Write: sqldb.Template("(%1)[%2]")}
+	rules["bitnot"] = sqldb.Rule{Write: sqldb.Prefix("~ ")}
 	for _, name := range []string{
+		"chr", "translate", "overlay", "bit_length", "md5", "to_hex", "quote_ident", "quote_literal", "quote_nullable", "encode", "decode", "concat_ws",
+		"power", "exp", "ln", "log", "log10", "div", "gcd", "lcm", "factorial", "scale", "min_scale", "trim_scale", "degrees", "radians", "width_bucket",
+		"array_length", "cardinality", "array_upper", "array_lower", "array_append", "array_prepend", "array_cat", "string_to_array", "num_nulls", "num_nonnulls",
+		"json_array_length", "jsonb_array_length", "json_typeof", "jsonb_typeof", "jsonb_extract_path", "jsonb_extract_path_text",
+		"json_extract_path", "json_extract_path_text", "jsonb_strip_nulls", "jsonb_build_array", "jsonb_build_object", "to_jsonb",
+		"justify_days", "justify_hours", "justify_interval", "make_time", "make_timestamp", "make_interval", "age", "date_bin", "isfinite",
 		"abs", "ceil", "ceiling", "floor", "round", "trunc", "sign", "mod", "sqrt",
 		"length", "char_length", "character_length", "octet_length", "btrim", "ltrim", "rtrim", "substring", "substr",
 		"left", "right", "replace", "strpos", "starts_with", "lpad", "rpad", "split_part", "repeat", "reverse", "ascii",
@@ -162,15 +215,26 @@ func field(before, between string) sqldb.Writer {
 	}
 }
 
+// window judges window functions: PostgreSQL computes them alike.
+func window(_ *sqldb.Source, w plan.WindowCall) *fold.Reason {
+	if w.Frame.Mode == plan.FrameRange && (w.Frame.Start.Offset != nil || w.Frame.End.Offset != nil) && len(w.Order) == 1 && w.Order[0].Expr.Type().Kind.IsFloat() {
+		return sqldb.Reasonf("float-order", "Order by a numeric.", "Offsets from doubles are compared by other rounding in PostgreSQL.")
+	}
+	return nil
+}
+
 // cast folds the casts that mean the same for every value that arrives. Text
 // is read more liberally by PostgreSQL than by Rovik ('Jan 5', 'today', 'NaN').
 func cast(_ *sqldb.Source, c *plan.Cast) (sqldb.Writer, *fold.Reason) {
 	from, to := c.Arg.Type().Kind, c.Typ.Kind
-	if from == value.Text && !to.IsInteger() && to != value.Bool && to != value.Text {
+	if from.IsArray() != to.IsArray() || from.IsArray() && from != to {
+		return nil, sqldb.Reasonf("cast-differs", "Cast the elements.", "PostgreSQL reads and writes arrays in more spellings than Rovik.")
+	}
+	if from == value.Text && !to.IsInteger() && to != value.Bool && !to.IsText() {
 		return nil, sqldb.Reasonf("cast-differs", "Store the column as "+to.String()+" in the source.",
 			"PostgreSQL reads more spellings of %s from text than Rovik accepts.", to)
 	}
-	if to == value.Text && (from == value.Float8 || from == value.Interval) {
+	if to == value.Text && (from.IsFloat() || from == value.Interval || from == value.Bytea) {
 		return nil, sqldb.Reasonf("cast-differs", "Cast to numeric first.", "The text of a %s depends on the server's settings.", from)
 	}
 	return sqldb.CastAs(c.Typ.String()), nil

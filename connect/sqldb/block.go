@@ -21,7 +21,9 @@ type block struct {
 	groupOrg plan.Origin
 	grouped  bool
 	having   []Rope
+	windowed bool // a column is a window function
 	distinct Rope
+	on       bool // distinct is DISTINCT ON, and order decides what it keeps
 	order    []Rope
 	sort     plan.Origin
 	limit    Rope
@@ -30,7 +32,12 @@ type block struct {
 
 // plainFrom tells whether the block is only FROM and WHERE.
 func (b *block) plainFrom() bool {
-	return !b.grouped && b.distinct == nil && b.order == nil && b.limit == nil && b.set == nil
+	return !b.grouped && !b.windowed && b.distinct == nil && b.order == nil && b.limit == nil && b.set == nil
+}
+
+// bare tells whether nothing follows the select list yet.
+func (b *block) bare() bool {
+	return b.distinct == nil && b.order == nil && b.limit == nil && b.set == nil
 }
 
 func (p *Printer) block(n plan.Node) (*block, error) {
@@ -40,8 +47,9 @@ func (p *Printer) block(n plan.Node) (*block, error) {
 	if j, ok := n.(*plan.Join); ok {
 		return p.join(j)
 	}
-	if u, ok := n.(*plan.Union); ok {
-		return p.union(u)
+	switch n.(type) {
+	case *plan.Union, *plan.SetOp:
+		return p.set(n)
 	}
 	in, err := p.block(n.Inputs()[0])
 	if err != nil {
@@ -50,7 +58,7 @@ func (p *Printer) block(n plan.Node) (*block, error) {
 	below := n.Inputs()[0].Columns()
 	switch n := n.(type) {
 	case *plan.Filter:
-		if in.distinct != nil || in.limit != nil || in.set != nil || in.order != nil {
+		if !in.bare() || in.windowed {
 			in = p.wrap(in, below)
 		}
 		b := *in
@@ -68,7 +76,7 @@ func (p *Printer) block(n plan.Node) (*block, error) {
 		if in.set != nil && sameColumns(n.Items, below) {
 			return in, nil
 		}
-		if in.set != nil || in.distinct != nil && !permutes(n.Items, below) {
+		if in.set != nil || in.distinct != nil && !in.on && !permutes(n.Items, below) {
 			in = p.wrap(in, below)
 		}
 		b := *in
@@ -88,7 +96,10 @@ func (p *Printer) block(n plan.Node) (*block, error) {
 		}
 		return p.aggregate(n, in), nil
 	case *plan.Distinct:
-		if in.distinct != nil || in.limit != nil || in.order != nil || in.set != nil {
+		if n.On != nil {
+			return p.distinctOn(n, in), nil
+		}
+		if !in.bare() {
 			in = p.wrap(in, below)
 		}
 		b := *in
@@ -100,7 +111,7 @@ func (p *Printer) block(n plan.Node) (*block, error) {
 		}
 		return &b, nil
 	case *plan.Sort:
-		if in.distinct != nil || in.limit != nil || in.order != nil || in.set != nil {
+		if !in.bare() {
 			in = p.wrap(in, below)
 		}
 		b := *in
@@ -116,6 +127,21 @@ func (p *Printer) block(n plan.Node) (*block, error) {
 		}
 		b := *in
 		b.limit = marked(fold.KindLimit, n.Org, Text(p.limitText(n)))
+		return &b, nil
+	case *plan.Window:
+		if !in.bare() || in.windowed {
+			in = p.wrap(in, below)
+		}
+		b := *in
+		b.windowed = true
+		p.cols = in.cols
+		b.cols = map[plan.ID]Rope{}
+		for id, r := range in.cols {
+			b.cols[id] = r
+		}
+		for _, it := range n.Items {
+			b.cols[it.ID] = marked(fold.KindWindow, it.Org, p.window(it.WindowCall))
+		}
 		return &b, nil
 	}
 	return nil, fmt.Errorf("sqldb: %T does not go into a statement", n)
@@ -144,6 +170,9 @@ func sameColumns(items []plan.Item, cols []plan.Column) bool {
 
 func (p *Printer) limitText(n *plan.Limit) string {
 	count := p.Source.Dialect.Unlimited
+	if n.Ties != nil {
+		return fmt.Sprintf("OFFSET %d FETCH FIRST %d ROWS WITH TIES", n.Offset, n.Count)
+	}
 	if n.Count >= 0 {
 		count = strconv.FormatInt(n.Count, 10)
 	}
@@ -220,12 +249,16 @@ func (p *Printer) join(n *plan.Join) (*block, error) {
 		if err != nil {
 			return nil, err
 		}
-		// A filtered join on the null-supplied side keeps its conditions in a
+		// A filtered join on a null-supplied side keeps its conditions in a
 		// table of its own; a single table's go into ON.
-		if !b.plainFrom() || i == 1 && n.Kind == plan.LeftJoin && b.joined && len(b.where) > 0 {
+		supplied := n.Kind == plan.FullJoin || n.Kind == plan.LeftJoin && i == 1
+		if !b.plainFrom() || supplied && len(b.where) > 0 && (b.joined || n.Kind == plan.FullJoin) {
 			b = p.wrap(b, in.Columns())
 		}
 		sides[i] = b
+	}
+	if n.Kind.LeftOnly() {
+		return p.exists(n, sides[0], sides[1]), nil
 	}
 	l, r := sides[0], sides[1]
 	b := &block{cols: map[plan.ID]Rope{}, joined: true}
@@ -255,8 +288,11 @@ func (p *Printer) join(n *plan.Join) (*block, error) {
 	}
 	word := "JOIN "
 	switch {
-	case n.Kind == plan.LeftJoin:
+	case n.Kind == plan.LeftJoin, n.Kind == plan.FullJoin:
 		word = "LEFT JOIN "
+		if n.Kind == plan.FullJoin {
+			word = "FULL JOIN "
+		}
 		if len(on) == 0 {
 			on = []Rope{Text("TRUE")}
 		}
@@ -271,42 +307,235 @@ func (p *Printer) join(n *plan.Join) (*block, error) {
 	return b, nil
 }
 
+// exists writes semi and anti joins as conditions, and marks as columns.
+func (p *Printer) exists(n *plan.Join, l, r *block) *block {
+	b := *l
+	reach := map[plan.ID]Rope{}
+	for _, s := range []*block{l, r} {
+		for id, c := range s.cols {
+			reach[id] = c
+		}
+	}
+	p.cols = reach
+	conds := r.where[:len(r.where):len(r.where)]
+	for _, c := range n.On {
+		conds = append(conds, p.condition(c))
+	}
+	query := func(list Rope) Rope {
+		q := Text("SELECT ").Add(list, Text(" FROM "), r.from)
+		if len(conds) > 0 {
+			q = q.Add(Text(" WHERE "), Join(conds, " AND "))
+		}
+		return Text("(").Add(q, Text(")"))
+	}
+	if n.Test != nil {
+		x, y, _ := MarkSides(n)
+		in := p.Compared(x).Add(Text(" IN "), query(p.Compared(y)))
+		b.cols = map[plan.ID]Rope{}
+		for id, c := range l.cols {
+			b.cols[id] = c
+		}
+		b.cols[n.Mark.ID] = marked(fold.KindJoin, n.Org, Text("(").Add(in, Text(")")))
+		return &b
+	}
+	exists := Text("EXISTS ").Add(query(Text("1")))
+	if n.Kind == plan.MarkJoin {
+		b.cols = map[plan.ID]Rope{}
+		for id, c := range l.cols {
+			b.cols[id] = c
+		}
+		b.cols[n.Mark.ID] = marked(fold.KindJoin, n.Org, exists)
+		return &b
+	}
+	if n.Kind == plan.AntiJoin {
+		exists = Text("NOT ").Add(exists)
+	}
+	b.where = append(b.where[:len(b.where):len(b.where)], marked(fold.KindJoin, n.Org, exists))
+	return &b
+}
+
 func (p *Printer) aggregate(n *plan.Aggregate, in *block) *block {
 	b := *in
 	p.cols = in.cols
 	b.cols = map[plan.ID]Rope{}
 	b.grouped, b.groupOrg = true, n.Org
-	for _, g := range n.Groups {
-		r := p.Compared(g.Expr)
-		b.cols[g.ID] = r
-		if _, constant := g.Expr.(*plan.Const); constant {
-			continue // grouping by a constant makes no groups; see below
+	keys := make([]Rope, len(n.Groups))
+	for i, g := range n.Groups {
+		keys[i] = p.Compared(g.Expr)
+		b.cols[g.ID] = keys[i]
+		if _, constant := g.Expr.(*plan.Const); !constant { // grouping by a constant makes no groups; see below
+			b.group = append(b.group, keys[i])
 		}
-		b.group = append(b.group, r)
 	}
-	if len(n.Groups) > 0 && len(b.group) == 0 {
+	if n.Sets != nil {
+		p.groupingSets(n, &b, keys)
+	} else if len(n.Groups) > 0 && len(b.group) == 0 {
 		// Groups by constants alone give no row for no rows.
 		b.having = append(b.having, Text("COUNT(*) > 0"))
 	}
 	for _, a := range n.Aggs {
-		arg := Text("*")
-		if a.Arg != nil {
-			arg = p.Expr(a.Arg)
-			if a.Distinct || a.Func == "min" || a.Func == "max" {
-				arg = p.Compared(a.Arg)
-			}
-			if a.Distinct {
-				arg = Text("DISTINCT ").Add(arg)
-			}
-		}
-		b.cols[a.ID] = marked(fold.KindAggregate, a.Org, Text(strings.ToUpper(a.Func)+"(").Add(arg, Text(")")))
+		b.cols[a.ID] = marked(fold.KindAggregate, a.Org, p.aggregateCall(a.Agg))
 	}
 	return &b
 }
 
-func (p *Printer) union(n *plan.Union) (*block, error) {
+// groupingSets writes GROUP BY GROUPING SETS, and the set's bits by GROUPING,
+// whose last argument has the lowest bit.
+func (p *Printer) groupingSets(n *plan.Aggregate, b *block, keys []Rope) {
+	var sets []Rope
+	for _, set := range n.Sets {
+		var members []Rope
+		for _, i := range set {
+			members = append(members, keys[i])
+		}
+		sets = append(sets, Text("(").Add(Join(members, ", "), Text(")")))
+	}
+	b.group = []Rope{Text("GROUPING SETS (").Add(Join(sets, ", "), Text(")"))}
+	if n.SetID == nil {
+		return
+	}
+	bits := Text("0")
+	if len(keys) > 0 {
+		var reversed []Rope
+		for i := len(keys) - 1; i >= 0; i-- {
+			reversed = append(reversed, keys[i])
+		}
+		bits = Text("GROUPING(").Add(Join(reversed, ", "), Text(")"))
+	}
+	b.cols[n.SetID.ID] = Text("CAST(").Add(bits, Text(" AS bigint)"))
+}
+
+// aggregateCall writes an aggregate; a FILTER that the database does not know
+// goes into the argument, NULL for rows that do not count.
+func (p *Printer) aggregateCall(a plan.Agg) Rope {
+	compared := a.Distinct || a.Func == "min" || a.Func == "max"
+	var args []Rope
+	for _, e := range a.Args {
+		if compared {
+			args = append(args, p.Compared(e))
+		} else {
+			args = append(args, p.Expr(e))
+		}
+	}
+	filter := Rope(nil)
+	if a.Filter != nil {
+		filter = p.Expr(a.Filter)
+	}
+	if filter != nil && !p.Source.Dialect.FilterClause {
+		value := Text("1")
+		if len(args) > 0 {
+			value = args[0]
+		}
+		args = []Rope{Text("CASE WHEN ").Add(filter, Text(" THEN "), value, Text(" END"))}
+		filter = nil
+	}
+	list := Join(args, ", ")
+	if len(args) == 0 && !plan.OrderedSet(a.Func) {
+		list = Text("*")
+	}
+	if a.Distinct {
+		list = Text("DISTINCT ").Add(list)
+	}
+	out := Text(strings.ToUpper(a.Func) + "(").Add(list)
+	if len(a.Order) > 0 {
+		var keys []Rope
+		for _, k := range a.Order {
+			keys = append(keys, p.sortKey(k))
+		}
+		order := Text("ORDER BY ").Add(Join(keys, ", "))
+		if plan.OrderedSet(a.Func) {
+			out = out.Add(Text(") WITHIN GROUP ("), order)
+		} else {
+			out = out.Add(Text(" "), order)
+		}
+	}
+	out = out.Add(Text(")"))
+	if filter != nil {
+		out = out.Add(Text(" FILTER (WHERE "), filter, Text(")"))
+	}
+	return out
+}
+
+// window writes a window function with its OVER.
+func (p *Printer) window(w plan.WindowCall) Rope {
+	a := plan.Agg{Func: w.Func, Args: w.Args, Filter: w.Filter}
+	out := p.aggregateCall(a)
+	if len(w.Args) == 0 && w.Func != "count" {
+		out = Text(strings.ToUpper(w.Func) + "()")
+	}
 	var parts []Rope
-	for i, part := range n.Parts {
+	if len(w.Partition) > 0 {
+		var keys []Rope
+		for _, e := range w.Partition {
+			keys = append(keys, p.Compared(e))
+		}
+		parts = append(parts, Text("PARTITION BY ").Add(Join(keys, ", ")))
+	}
+	if len(w.Order) > 0 {
+		var keys []Rope
+		for _, k := range w.Order {
+			keys = append(keys, p.sortKey(k))
+		}
+		parts = append(parts, Text("ORDER BY ").Add(Join(keys, ", ")))
+	}
+	if !w.Frame.IsDefault() {
+		parts = append(parts, p.frame(w.Frame))
+	}
+	return out.Add(Text(" OVER ("), Join(parts, " "), Text(")"))
+}
+
+func (p *Printer) frame(f plan.Frame) Rope {
+	bound := func(b plan.Bound) Rope {
+		if b.Offset == nil {
+			return Text([...]string{"UNBOUNDED PRECEDING", "", "CURRENT ROW", "", "UNBOUNDED FOLLOWING"}[b.Kind])
+		}
+		word := " FOLLOWING"
+		if b.Kind == plan.Preceding {
+			word = " PRECEDING"
+		}
+		if c, ok := Const(b.Offset); ok && c.Kind.IsInteger() {
+			return Text(c.String() + word)
+		}
+		return p.Expr(b.Offset).Add(Text(word))
+	}
+	out := Text(f.Mode.String()+" BETWEEN ").Add(bound(f.Start), Text(" AND "), bound(f.End))
+	return out.Add(Text([...]string{"", " EXCLUDE CURRENT ROW", " EXCLUDE GROUP", " EXCLUDE TIES"}[f.Exclude]))
+}
+
+// distinctOn keeps the first row for each value by the block's order.
+func (p *Printer) distinctOn(n *plan.Distinct, in *block) *block {
+	if in.distinct != nil || in.limit != nil || in.set != nil {
+		in = p.wrap(in, n.Input.Columns())
+	}
+	b := *in
+	p.cols = in.cols
+	var keys []Rope
+	for _, e := range n.On {
+		keys = append(keys, p.Compared(e))
+	}
+	b.on = true
+	b.distinct = marked(fold.KindDistinct, n.Org, Text("DISTINCT ON (").Add(Join(keys, ", "), Text(")")))
+	return &b
+}
+
+// set writes a union or another set operation.
+func (p *Printer) set(n plan.Node) (*block, error) {
+	word, org := "UNION ALL", plan.Origin{}
+	switch n := n.(type) {
+	case *plan.Union:
+		org = n.Org
+	case *plan.SetOp:
+		word, org = "INTERSECT", n.Org
+		if n.Except {
+			word = "EXCEPT"
+		}
+		if n.All {
+			word += " ALL"
+		}
+	}
+	whole := n.Columns()
+	var parts []Rope
+	for i, part := range n.Inputs() {
 		b, err := p.block(part)
 		if err != nil {
 			return nil, err
@@ -322,16 +551,16 @@ func (p *Printer) union(n *plan.Union) (*block, error) {
 		exact.cols = map[plan.ID]Rope{}
 		for j, c := range cols {
 			exact.cols[c.ID] = p.Compared(c.Ref())
-			cols[j].Name = n.Cols[j].Name
+			cols[j].Name = whole[j].Name
 		}
 		if i > 0 {
-			parts = append(parts, Text("\n").Add(marked(fold.KindSet, n.Org, Text("UNION ALL")), Text("\n")))
+			parts = append(parts, Text("\n").Add(marked(fold.KindSet, org, Text(word)), Text("\n")))
 		}
 		parts = append(parts, p.selectText(&exact, cols))
 	}
 	out := &block{cols: map[plan.ID]Rope{}, set: Join(parts, "")}
-	names := columnNames(n.Cols)
-	for i, c := range n.Cols {
+	names := columnNames(whole)
+	for i, c := range whole {
 		out.cols[c.ID] = Text(p.Source.Dialect.Quote(names[i]))
 	}
 	return out, nil

@@ -9,6 +9,7 @@ import (
 
 	"rovik/core/catalog"
 	"rovik/core/fold"
+	"rovik/core/kernel"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -31,8 +32,15 @@ type Dialect struct {
 	Calls map[string]Rule
 	// Cast judges and writes a cast.
 	Cast func(s *Source, c *plan.Cast) (Writer, *fold.Reason)
-	// Aggregate judges sum, min and max; counts are the same everywhere.
+	// Aggregate judges an aggregate call other than a count; its parts have
+	// been judged.
 	Aggregate func(s *Source, a plan.Agg) *fold.Reason
+	// FilterClause tells that aggregates understand FILTER.
+	FilterClause bool
+	// Window judges a window function; its parts have been judged.
+	Window func(s *Source, w plan.WindowCall) *fold.Reason
+	// Operator judges operators; see fold.Source.
+	Operator func(s *Source, n plan.Node) *fold.Reason
 	// Binary writes a text operand so that it compares by code point without
 	// padding; it fails with a reason where the database cannot.
 	Binary func(s *Source, e plan.Expr) (before, after string, why *fold.Reason)
@@ -122,7 +130,7 @@ func (s *Source) Group(e plan.Expr) *fold.Reason {
 	if r := s.Value(e); r != nil {
 		return r
 	}
-	if e.Type().Kind == value.Text {
+	if e.Type().Kind.IsText() {
 		_, _, r := s.Dialect.Binary(s, e)
 		return r
 	}
@@ -130,7 +138,7 @@ func (s *Source) Group(e plan.Expr) *fold.Reason {
 }
 
 func (s *Source) kindReason(k value.Kind) *fold.Reason {
-	if !s.Dialect.Kinds[k] && k != value.Text {
+	if !s.Dialect.Kinds[k] && !k.IsText() {
 		return Reasonf("no-equivalent", "Cast it to a type that both have.", "%s does not compare %s as Rovik does.", s.Dialect.Product, k)
 	}
 	return nil
@@ -141,27 +149,128 @@ func (s *Source) Order(k plan.SortKey) *fold.Reason { return s.Group(k.Expr) }
 
 // Aggregate judges an aggregate call; see fold.Source.
 func (s *Source) Aggregate(a plan.Agg) *fold.Reason {
-	if a.Arg == nil {
-		return nil
-	}
-	if r := s.Value(a.Arg); r != nil {
-		return r
-	}
-	if a.Distinct || a.Func == "min" || a.Func == "max" {
-		if r := s.Group(a.Arg); r != nil {
+	for _, e := range a.Exprs() {
+		if r := s.Value(e); r != nil {
 			return r
 		}
+	}
+	if a.Distinct || a.Func == "min" || a.Func == "max" {
+		for _, e := range a.Args {
+			if r := s.Group(e); r != nil {
+				return r
+			}
+		}
+	}
+	for _, k := range a.Order {
+		if r := s.Order(k); r != nil {
+			return r
+		}
+	}
+	if a.Filter != nil && !s.Dialect.FilterClause && (len(a.Args) > 1 || len(a.Order) > 0) {
+		return Reasonf("no-equivalent", "Put the condition into the argument.", "%s has no FILTER for %s().", s.Dialect.Product, a.Func)
 	}
 	if a.Func == "count" {
 		return nil
 	}
-	if a.Func == "sum" || a.Func == "avg" {
-		if a.Arg.Type().Kind == value.Float8 {
-			return Reasonf("float-order", "Cast to numeric, whose sums are exact.",
-				"Sums of double precision depend on the order of the rows, which %s chooses.", s.Dialect.Product)
-		}
+	if kernel.OrderSensitive(a.Func) && len(a.Order) == 0 {
+		return Reasonf("row-order", "Say the order: "+a.Func+"(… ORDER BY …).", "%s() depends on the order of the rows, which %s chooses.", a.Func, s.Dialect.Product)
+	}
+	if r := s.floatReason(a.Func, a.Args); r != nil {
+		return r
 	}
 	return s.Dialect.Aggregate(s, a)
+}
+
+// floatSums are the aggregates that add up doubles.
+var floatSums = map[string]bool{"sum": true, "avg": true, "variance": true, "var_samp": true, "var_pop": true, "stddev": true, "stddev_samp": true, "stddev_pop": true,
+	"corr": true, "covar_pop": true, "covar_samp": true, "regr_avgx": true, "regr_avgy": true, "regr_intercept": true, "regr_r2": true, "regr_slope": true,
+	"regr_sxx": true, "regr_sxy": true, "regr_syy": true}
+
+func (s *Source) floatReason(name string, args []plan.Expr) *fold.Reason {
+	if floatSums[name] && len(args) > 0 && args[0].Type().Kind.IsFloat() {
+		return Reasonf("float-order", "Cast to numeric, whose sums are exact.",
+			"Sums of %s depend on the order of the rows, which %s chooses.", args[0].Type(), s.Dialect.Product)
+	}
+	return nil
+}
+
+// Window judges a window function; see fold.Source.
+func (s *Source) Window(w plan.WindowCall) *fold.Reason {
+	for _, e := range w.Args {
+		if r := s.Value(e); r != nil {
+			return r
+		}
+	}
+	for _, e := range w.Partition {
+		if r := s.Group(e); r != nil {
+			return r
+		}
+	}
+	for _, k := range w.Order {
+		if r := s.Order(k); r != nil {
+			return r
+		}
+	}
+	if w.Filter != nil {
+		if r := s.Value(w.Filter); r != nil {
+			return r
+		}
+	}
+	if r := s.floatReason(w.Func, w.Args); r != nil {
+		return r
+	}
+	if kernel.OrderSensitive(w.Func) && len(w.Order) == 0 {
+		return Reasonf("row-order", "Add ORDER BY to the window.", "%s() depends on the order of the rows, which %s chooses.", w.Func, s.Dialect.Product)
+	}
+	if w.Func == "min" || w.Func == "max" {
+		if r := s.Group(w.Args[0]); r != nil {
+			return r
+		}
+	}
+	if s.Dialect.Window == nil {
+		return Reasonf("no-equivalent", "None is needed where few rows are left: filter below it.", "%s has no window functions that Rovik could rely on.", s.Dialect.Product)
+	}
+	return s.Dialect.Window(s, w)
+}
+
+// Operator judges an operator; see fold.Source. Plain joins, groups, sorts,
+// limits and UNION ALL are the same everywhere.
+func (s *Source) Operator(n plan.Node) *fold.Reason {
+	switch n := n.(type) {
+	case *plan.Join:
+		if n.Kind == plan.MarkJoin && n.Test != nil {
+			if _, _, ok := MarkSides(n); !ok {
+				return Reasonf("no-equivalent", "Use it as a condition of WHERE.", "The comparison with the subquery's rows has more than one part.")
+			}
+			return nil
+		}
+		if n.Kind != plan.FullJoin {
+			return nil
+		}
+	case *plan.Aggregate:
+		if n.Sets == nil {
+			return nil
+		}
+	case *plan.Distinct:
+		if len(n.On) == 0 {
+			return nil
+		}
+	case *plan.Limit:
+		if n.Ties == nil {
+			return nil
+		}
+	case *plan.SetOp:
+	default:
+		return nil
+	}
+	return s.Dialect.Operator(s, n)
+}
+
+// MarkSides returns the two sides of a mark join's test x = y, y being of the
+// subquery.
+func MarkSides(n *plan.Join) (x, y plan.Expr, ok bool) {
+	l, r, ok := plan.EquiKeys(n.Test, plan.Outputs(n.Left), plan.Outputs(n.Right))
+	return l, r, ok && n.Test.(*plan.Call).Op == "="
 }
 
 // Render writes a native statement; see fold.Source.
@@ -178,7 +287,7 @@ func (s *Source) Render(root plan.Node) (fold.Native, error) {
 // kinds and, for text, its binary collation.
 func Comparison(s *Source, c *plan.Call) *fold.Reason {
 	for _, a := range c.Args {
-		if a.Type().Kind == value.Text {
+		if a.Type().Kind.IsText() {
 			if _, _, r := s.Dialect.Binary(s, a); r != nil {
 				return r
 			}

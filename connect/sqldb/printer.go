@@ -88,7 +88,7 @@ func (p *Printer) Exprs(exprs []plan.Expr) []Rope {
 // plainly one.
 func (p *Printer) Operand(e plan.Expr) Rope {
 	r := p.Expr(e)
-	if c, ok := e.(*plan.Call); ok && (infixOps[c.Op] || strings.HasPrefix(c.Op, "is ") || c.Op == "not" || c.Op == "in" || c.Op == "neg") {
+	if c, ok := e.(*plan.Call); ok && (infixOps[c.Op] || strings.HasSuffix(c.Op, " any") || strings.HasSuffix(c.Op, " all") || strings.HasPrefix(c.Op, "is ") || c.Op == "not" || c.Op == "in" || c.Op == "neg") {
 		return Text("(").Add(r, Text(")"))
 	}
 	if c, ok := Const(e); ok && (c.Int < 0 || c.Float < 0 || c.Dec.Sign() < 0) {
@@ -107,7 +107,8 @@ func (p *Printer) condition(e plan.Expr) Rope {
 
 var infixOps = map[string]bool{"and": true, "or": true, "+": true, "-": true, "*": true, "/": true, "%": true, "||": true,
 	"=": true, "<>": true, "<": true, "<=": true, ">": true, ">=": true, "like": true, "ilike": true,
-	"is distinct from": true, "is not distinct from": true}
+	"is distinct from": true, "is not distinct from": true, "^": true, "&": true, "|": true, "#": true, "<<": true, ">>": true, "~": true, "~*": true,
+	"->": true, "->>": true, "#>": true, "#>>": true, "@>": true, "<@": true, "&&": true, "similar to": true}
 
 // Compared writes an operand of a comparison, a group or a sort: text so that
 // it compares by code point, other kinds as they are. Widening casts between
@@ -119,7 +120,7 @@ func (p *Printer) Compared(e plan.Expr) Rope {
 		}
 	}
 	r := p.Operand(e)
-	if e.Type().Kind != value.Text {
+	if !e.Type().Kind.IsText() {
 		return r
 	}
 	if _, ok := e.(*plan.Const); ok {
@@ -137,7 +138,7 @@ func (p *Printer) binary(e plan.Expr, r Rope) Rope {
 // where the others are constants too.
 func (p *Printer) first(operands []plan.Expr) Rope {
 	for _, e := range operands {
-		if _, ok := e.(*plan.Const); !ok || e.Type().Kind != value.Text {
+		if _, ok := e.(*plan.Const); !ok || !e.Type().Kind.IsText() {
 			return p.Compared(operands[0])
 		}
 	}

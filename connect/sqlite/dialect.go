@@ -29,15 +29,40 @@ var dialect = &sqldb.Dialect{
 		return ref
 	},
 	Kinds: map[value.Kind]bool{value.Bool: true, value.Int2: true, value.Int4: true, value.Int8: true, value.Float8: true,
-		value.Date: true}, // dates are ISO text, whose order is theirs
+		value.Date: true, value.Bytea: true}, // dates are ISO text, whose order is theirs
 	Calls: calls(),
 	Cast:  cast,
 	Aggregate: func(_ *sqldb.Source, a plan.Agg) *fold.Reason {
-		if a.Func == "sum" {
+		switch a.Func {
+		case "min", "max", "count":
+			return nil
+		case "sum":
 			return sqldb.Reasonf("overflow-differs", "Sum in Rovik: it costs one row for each that is summed.",
 				"SQLite sums integers in 64 bits and fails where Rovik's numeric sum goes on.")
 		}
-		return nil
+		return sqldb.Reasonf("no-equivalent", "None is needed where few rows are left: filter below it.", "SQLite has nothing that computes %s() exactly as Rovik does.", a.Func)
+	},
+	FilterClause: true,
+	Window: func(_ *sqldb.Source, w plan.WindowCall) *fold.Reason {
+		switch w.Func {
+		case "row_number", "rank", "dense_rank", "count", "min", "max", "first_value", "last_value":
+			if w.Frame.Mode == plan.FrameRange && (w.Frame.Start.Offset != nil || w.Frame.End.Offset != nil) {
+				break
+			}
+			return nil
+		}
+		return sqldb.Reasonf("no-equivalent", "None is needed where few rows are left: filter below it.", "SQLite has nothing that computes %s() over this window exactly as Rovik does.", w.Func)
+	},
+	Operator: func(_ *sqldb.Source, n plan.Node) *fold.Reason {
+		switch n := n.(type) {
+		case *plan.Join:
+			return nil // full joins
+		case *plan.SetOp:
+			if !n.All {
+				return nil
+			}
+		}
+		return sqldb.Reasonf("no-equivalent", "Write it with joins, groups and sorts that SQLite has.", "SQLite has no such operator.")
 	},
 	Binary: func(*sqldb.Source, plan.Expr) (string, string, *fold.Reason) {
 		return "", " COLLATE BINARY", nil

@@ -68,7 +68,11 @@ func compile(t *testing.T, sql string, opts fold.Options) *fold.Compiled {
 	if err != nil {
 		t.Fatalf("%s: %v", sql, err)
 	}
-	c, err := fold.Compile(rewrite.Apply(q, nil), map[string]fold.Source{"pg": pgf, "ma": maf, "sl": slf, "old": oldf}, opts)
+	q, err = rewrite.Apply(q, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c, err := fold.Compile(q, map[string]fold.Source{"pg": pgf, "ma": maf, "sl": slf, "old": oldf}, opts)
 	if err != nil {
 		t.Fatalf("%s: %v", sql, err)
 	}

@@ -57,18 +57,40 @@ type binder struct {
 	stack []string // views being bound, outermost first
 	// momentary is set once the present moment is used.
 	momentary bool
+	works     int // recursions so far
+	nested    int // WITH queries being bound
 }
 
-// env is what names in FROM can mean besides tables and views.
+// env is what names can mean besides tables and views: WITH queries, and the
+// columns of the queries around.
 type env struct {
 	ctes  map[string]*cte
 	layer string
+	outer *scope
 }
 
+// with returns e with another WITH query.
+func (e *env) with(name string, c *cte) *env {
+	n := &env{ctes: map[string]*cte{name: c}, layer: e.layer, outer: e.outer}
+	for k, old := range e.ctes {
+		if k != name {
+			n.ctes[k] = old
+		}
+	}
+	return n
+}
+
+// inside returns e for a query that sees the columns of s.
+func (e *env) inside(s *scope) *env { return &env{ctes: e.ctes, layer: e.layer, outer: s} }
+
+// cte is a WITH query. A recursive one's own name means its work table while
+// its step is bound.
 type cte struct {
-	query   *syntax.Query
-	columns []string
-	env     *env
+	query     *syntax.Query
+	columns   []string
+	env       *env
+	recursive bool
+	work      *plan.WorkTable
 }
 
 // fail stops binding with an error at a place of the current text. catch turns
@@ -108,30 +130,71 @@ func (b *binder) check(at syntax.Span, err error) {
 
 // relation is a bound item of FROM: the columns it offers under a name.
 type relation struct {
-	name string   // alias, or the last part of the name
+	name string   // alias, or the last part of the name; "" for none
 	full []string // the dotted name, where there is no alias
 	cols []plan.Column
+	scan *plan.Scan // where it is a table as it stands
+	// merged are the columns that USING made of two; they stand for both.
+	merged bool
 }
 
 // scope is what column names can mean.
-type scope struct{ relations []relation }
+type scope struct {
+	relations []relation
+	// hidden are the columns that a merged one stands for: they can be named
+	// with their table alone.
+	hidden plan.IDs
+	outer  *scope
+	// block binds the block's select list, once that is reached: an aggregate
+	// in a subquery whose arguments are all of this block belongs to it.
+	block *exprBinder
+}
 
-func (b *binder) table(t syntax.Table, e *env, s *scope) plan.Node {
+func (s *scope) hide(ids ...plan.ID) {
+	if s.hidden == nil {
+		s.hidden = plan.IDs{}
+	}
+	for _, id := range ids {
+		s.hidden[id] = true
+	}
+}
+
+// ids returns the columns of s itself.
+func (s *scope) ids() plan.IDs {
+	out := plan.IDs{}
+	for _, r := range s.relations {
+		for _, c := range r.cols {
+			out[c.ID] = true
+		}
+	}
+	return out
+}
+
+// table binds an item of FROM into s. lateral is what it may refer to beside
+// its own parts, where it is LATERAL.
+func (b *binder) table(t syntax.Table, e *env, s, lateral *scope) plan.Node {
 	switch t := t.(type) {
 	case *syntax.TableName:
 		node := b.named(t, e)
 		rel := relation{name: t.Parts[len(t.Parts)-1], full: t.Parts, cols: node.Columns()}
+		rel.scan, _ = node.(*plan.Scan)
 		if t.Alias != "" {
 			rel.name, rel.full = t.Alias, nil
 		}
 		b.addRelation(s, rel, t.Columns, t.Span)
 		return node
 	case *syntax.Subquery:
-		node := b.query(t.Query, e)
+		inner := e
+		if t.Lateral {
+			inner = e.inside(lateral)
+		}
+		node := b.query(t.Query, inner)
 		b.addRelation(s, relation{name: t.Alias, cols: node.Columns()}, t.Columns, t.Span)
 		return node
+	case *syntax.TableFunc:
+		return b.tableFunc(t, e, s, lateral)
 	case *syntax.Join:
-		return b.join(t, e, s)
+		return b.join(t, e, s, lateral)
 	}
 	b.fail(t.At(), value.Errorf(value.CodeUnsupported, "this item of FROM is not supported yet"))
 	return nil
@@ -139,7 +202,7 @@ func (b *binder) table(t syntax.Table, e *env, s *scope) plan.Node {
 
 func (b *binder) addRelation(s *scope, rel relation, names []string, at syntax.Span) {
 	for _, other := range s.relations {
-		if other.name == rel.name && (other.full == nil || rel.full == nil || strings.Join(other.full, ".") == strings.Join(rel.full, ".")) {
+		if rel.name != "" && other.name == rel.name && (other.full == nil || rel.full == nil || strings.Join(other.full, ".") == strings.Join(rel.full, ".")) {
 			b.fail(at, value.Errorf("42712", "table name %q specified more than once", rel.name).WithHint("give one of them an alias"))
 		}
 	}
@@ -158,40 +221,12 @@ func renamed(cols []plan.Column, names []string) []plan.Column {
 	return out
 }
 
-func (b *binder) join(j *syntax.Join, e *env, s *scope) plan.Node {
-	// The scope of ON is the join's own two sides, in their written order.
-	var inner scope
-	left := b.table(j.Left, e, &inner)
-	right := b.table(j.Right, e, &inner)
-	for _, r := range inner.relations {
-		b.addRelation(s, r, nil, j.Span)
-	}
-	kind := plan.InnerJoin
-	if j.Kind == syntax.Left {
-		kind = plan.LeftJoin
-	}
-	var on []plan.Expr
-	if j.On != nil {
-		x := &exprBinder{b: b, scope: &inner, clause: "JOIN conditions"}
-		on = plan.Conjuncts(x.condition(j.On, "JOIN/ON"))
-	}
-	org := b.origin(j.Span)
-	if j.On != nil {
-		org = b.origin(j.On.At())
-	}
-	return &plan.Join{Kind: kind, Left: left, Right: right, On: on, Org: org}
-}
-
 // named resolves a name in FROM to a CTE, a view or a table.
 func (b *binder) named(t *syntax.TableName, e *env) plan.Node {
 	dotted := strings.Join(t.Parts, ".")
 	if len(t.Parts) == 1 {
 		if c := e.ctes[dotted]; c != nil {
-			node := b.query(c.query, c.env)
-			if len(c.columns) > len(node.Columns()) {
-				b.fail(t.Span, value.Errorf("42P10", "WITH query %q has %d columns available but %d columns specified", dotted, len(node.Columns()), len(c.columns)))
-			}
-			return b.renameOutput(node, c.columns)
+			return b.withQuery(dotted, c, t.Span)
 		}
 	}
 	if v := b.ctx.Catalog.View(dotted); v != nil {

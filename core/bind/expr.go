@@ -1,6 +1,7 @@
 package bind
 
 import (
+	"math"
 	"strings"
 
 	"rovik/core/catalog"
@@ -12,11 +13,19 @@ import (
 
 // exprBinder binds expressions of one select block.
 type exprBinder struct {
-	b      *binder
-	scope  *scope
-	aggs   *aggregation // nil where aggregates may not stand
-	inAgg  bool
-	clause string // for the error about misplaced aggregates
+	b        *binder
+	scope    *scope
+	env      *env         // what subqueries can name
+	aggs     *aggregation // nil where aggregates may not stand
+	windows  *windowing   // nil where window functions may not stand
+	subs     *attachments // nil where subqueries may not stand
+	inAgg    bool
+	inWindow bool
+	// subsInAgg takes the subqueries in arguments of aggregates.
+	subsInAgg *attachments
+	sets      []plan.SetCall // set-returning functions in the select list
+	targets   bool           // the select list is being bound
+	clause    string         // for the error about misplaced aggregates
 }
 
 // aggregation collects the aggregate calls of a select block.
@@ -33,8 +42,7 @@ func (a *aggregation) ids() plan.IDs {
 // add returns the column of an aggregate call, the same for equal calls.
 func (a *aggregation) add(b *binder, agg plan.Agg, t value.Type) *plan.Col {
 	for _, it := range a.items {
-		sameArg := it.Arg == nil && agg.Arg == nil || it.Arg != nil && agg.Arg != nil && plan.Equal(it.Arg, agg.Arg)
-		if it.Func == agg.Func && it.Distinct == agg.Distinct && sameArg {
+		if plan.EqualAgg(it.Agg, agg) {
 			return it.Ref()
 		}
 	}
@@ -87,6 +95,9 @@ func (b *binder) coerce(e plan.Expr, to value.Type, at syntax.Span) plan.Expr {
 		return e
 	}
 	if c, ok := e.(*plan.Const); ok {
+		if _, implicit := value.ImplicitSteps(c.Typ.Kind, to.Kind); !implicit {
+			b.fail(at, value.Errorf(value.CodeTypeMismatch, "type %s does not turn into %s by itself", e.Type(), to).WithHint("write CAST(… AS %s)", to))
+		}
 		v, err := kernel.CastValue(c.Val, to)
 		b.check(at, err)
 		return &plan.Const{Val: v, Typ: value.Of(to.Kind), Org: c.Org}
@@ -118,6 +129,14 @@ func (x *exprBinder) bind(e syntax.Expr) plan.Expr {
 		return x.caseExpr(e, org)
 	case *syntax.In:
 		return x.in(e, org)
+	case *syntax.Sub:
+		return x.subquery(e, org)
+	case *syntax.Array:
+		return x.array(e, org)
+	case *syntax.Subscript:
+		return x.subscript(e, org)
+	case *syntax.Row:
+		b.fail(e.Span, value.Errorf(value.CodeUnsupported, "a row of values stands only in comparisons"))
 	}
 	b.fail(e.At(), value.Errorf(value.CodeUnsupported, "this expression is not supported yet"))
 	return nil
@@ -131,32 +150,58 @@ func (x *exprBinder) bindAll(exprs []syntax.Expr) []plan.Expr {
 	return out
 }
 
-func (x *exprBinder) column(c *syntax.Column) plan.Expr {
-	b := x.b
-	name := c.Parts[len(c.Parts)-1]
-	table := c.Parts[:len(c.Parts)-1]
+// find returns the columns of s itself that a name can mean.
+func (s *scope) find(name string, table []string) []plan.Column {
 	var found []plan.Column
-	relationSeen := len(table) == 0
-	for i := range x.scope.relations {
-		r := &x.scope.relations[i]
+	seen := plan.IDs{}
+	for i := range s.relations {
+		r := &s.relations[i]
 		if len(table) > 0 && !r.answers(table) {
 			continue
 		}
-		relationSeen = true
 		for _, col := range r.cols {
-			if col.Name == name {
+			hidden := len(table) == 0 && !r.merged && s.hidden[col.ID]
+			if col.Name == name && !hidden && !seen[col.ID] {
+				seen[col.ID] = true
 				found = append(found, col)
 			}
 		}
 	}
-	switch {
-	case len(found) == 1:
-		ref := found[0].Ref()
-		ref.Org = b.origin(c.Span)
-		return ref
-	case len(found) > 1:
-		b.fail(c.Span, value.Errorf(value.CodeAmbiguous, "column reference %q is ambiguous", name).WithHint("say which table it belongs to"))
-	case !relationSeen:
+	return found
+}
+
+func (s *scope) answers(table []string) bool {
+	for i := range s.relations {
+		if s.relations[i].answers(table) {
+			return true
+		}
+	}
+	return false
+}
+
+// column resolves a column name, in the block's own FROM first, then in the
+// queries around.
+func (x *exprBinder) column(c *syntax.Column) plan.Expr {
+	b := x.b
+	name := c.Parts[len(c.Parts)-1]
+	table := c.Parts[:len(c.Parts)-1]
+	relationSeen := len(table) == 0
+	for s := x.scope; s != nil; s = s.outer {
+		found := s.find(name, table)
+		if len(found) == 1 {
+			ref := found[0].Ref()
+			ref.Org = b.origin(c.Span)
+			return ref
+		}
+		if len(found) > 1 {
+			b.fail(c.Span, value.Errorf(value.CodeAmbiguous, "column reference %q is ambiguous", name).WithHint("say which table it belongs to"))
+		}
+		if len(table) > 0 && s.answers(table) {
+			relationSeen = true
+			break
+		}
+	}
+	if !relationSeen {
 		b.fail(c.Span, b.unknownRelation(table, x.scope))
 	}
 	dotted := strings.Join(c.Parts, ".")
@@ -227,6 +272,9 @@ func (b *binder) literal(l *syntax.Literal, org plan.Origin) plan.Expr {
 
 func (x *exprBinder) op(e *syntax.Op, org plan.Origin) plan.Expr {
 	b := x.b
+	if out, ok := x.rowOp(e, org); ok {
+		return out
+	}
 	args := x.bindAll(e.Args)
 	boolean := value.Of(value.Bool)
 	switch e.Name {
@@ -240,29 +288,157 @@ func (x *exprBinder) op(e *syntax.Op, org plan.Origin) plan.Expr {
 		return &plan.Call{Op: e.Name, Args: args, Typ: boolean, Org: org}
 	case "is null", "is not null":
 		return &plan.Call{Op: e.Name, Args: []plan.Expr{b.settle(args[0])}, Typ: boolean, Org: org}
-	case "not like", "not ilike":
-		like := x.call(strings.TrimPrefix(e.Name, "not "), args, e.Args, org, e.Span)
-		return &plan.Call{Op: "not", Args: []plan.Expr{like}, Typ: boolean, Org: org}
-	case "is distinct from", "is not distinct from":
-		args = x.unify(args, e.Args, e.Name)
-		return &plan.Call{Op: e.Name, Args: args, Typ: boolean, Org: org}
+	}
+	if op, quantifier, ok := strings.Cut(e.Name, " a"); ok && (quantifier == "ny" || quantifier == "ll") {
+		return x.quantified(op, "a"+quantifier, args, e, org)
 	}
 	if e.Name == "-" && len(args) == 1 {
 		return x.call("neg", args, e.Args, org, e.Span)
 	}
-	if isComparison(e.Name) {
-		args = narrowConstant(args)
-	}
-	if e.Name == "||" {
+	if e.Name == "||" && !takesParts(args[0]) && !takesParts(args[1]) {
 		// Text takes up anything on its other side.
 		for i, a := range args {
 			other, own := args[1-i].Type().Kind, a.Type().Kind
-			if own != value.Text && own != value.Null && (other == value.Text || other == value.Null) {
-				args[i] = &plan.Cast{Arg: a, Typ: value.Of(value.Text), Org: a.Origin()}
+			if own != value.Text && own != value.Null && (other.IsText() || other == value.Null) {
+				args[i] = x.toText(a)
 			}
 		}
 	}
-	return x.call(e.Name, args, e.Args, org, e.Span)
+	return x.comparison(e.Name, args, e.Args, org, e.Span)
+}
+
+// takesParts tells whether || has a meaning of its own for e's type.
+func takesParts(e plan.Expr) bool {
+	k := e.Type().Kind
+	return k.IsArray() || k == value.JSONB || k == value.Bytea
+}
+
+func (x *exprBinder) toText(e plan.Expr) plan.Expr {
+	if e.Type().Kind == value.Text {
+		return e
+	}
+	return &plan.Cast{Arg: e, Typ: value.Of(value.Text), Org: e.Origin()}
+}
+
+// comparison binds a binary operator over bound arguments, negated ones and
+// those that see NULLs included.
+func (x *exprBinder) comparison(op string, args []plan.Expr, parts []syntax.Expr, org plan.Origin, at syntax.Span) plan.Expr {
+	boolean := value.Of(value.Bool)
+	switch op {
+	case "not like", "not ilike":
+		return &plan.Call{Op: "not", Args: []plan.Expr{x.call(op[4:], args, parts, org, at)}, Typ: boolean, Org: org}
+	case "!~", "!~*":
+		return &plan.Call{Op: "not", Args: []plan.Expr{x.call(op[1:], args, parts, org, at)}, Typ: boolean, Org: org}
+	case "is distinct from", "is not distinct from":
+		unified := x.unifyAt(args, parts, op, at)
+		x.b.comparable(unified[0].Type().Kind, at)
+		return &plan.Call{Op: op, Args: unified, Typ: boolean, Org: org}
+	}
+	if isComparison(op) {
+		args = narrowConstant(args)
+	}
+	return x.call(op, args, parts, org, at)
+}
+
+// rowOp binds comparisons of rows and tests of rows for NULL.
+func (x *exprBinder) rowOp(e *syntax.Op, org plan.Origin) (plan.Expr, bool) {
+	left, ok := e.Args[0].(*syntax.Row)
+	if !ok {
+		return nil, false
+	}
+	if len(e.Args) == 1 && strings.HasSuffix(e.Name, "null") {
+		var tests []plan.Expr
+		for _, it := range left.Items {
+			tests = append(tests, &plan.Call{Op: e.Name, Args: []plan.Expr{x.b.settle(x.bind(it))}, Typ: value.Of(value.Bool), Org: org})
+		}
+		return &plan.Call{Op: "and", Args: tests, Typ: value.Of(value.Bool), Org: org}, true
+	}
+	if len(e.Args) != 2 {
+		return nil, false
+	}
+	right, ok := e.Args[1].(*syntax.Row)
+	if sub, isSub := e.Args[1].(*syntax.Sub); isSub && sub.Kind == "scalar" {
+		x.b.fail(e.Span, value.Errorf(value.CodeUnsupported, "comparing a row with a subquery is not supported yet").WithHint("use IN"))
+	}
+	if !ok {
+		return nil, false
+	}
+	return x.rowComparison(e.Name, x.bindAll(left.Items), x.bindAll(right.Items), left.Items, org, e.Span), true
+}
+
+// quantified binds x op ANY (array) and x op ALL (array).
+func (x *exprBinder) quantified(op, quantifier string, args []plan.Expr, e *syntax.Op, org plan.Origin) plan.Expr {
+	b := x.b
+	boolean := value.Of(value.Bool)
+	if rest, not := strings.CutPrefix(op, "not "); not || strings.HasPrefix(op, "!") {
+		// NOT LIKE ANY is LIKE ALL negated, and the other way round.
+		if !not {
+			rest = op[1:]
+		}
+		other := map[string]string{"any": "all", "all": "any"}[quantifier]
+		return &plan.Call{Op: "not", Args: []plan.Expr{x.quantified(rest, other, args, e, org)}, Typ: boolean, Org: org}
+	}
+	left, right := args[0], args[1]
+	kind := right.Type().Kind
+	if kind == value.Null {
+		// An untyped literal is an array of the other side's type.
+		elem := left.Type().Kind
+		if elem == value.Null {
+			elem = value.Text
+		}
+		kind = value.ArrayOf(elem)
+		right = b.coerce(right, value.Of(kind), e.Args[1].At())
+	}
+	if !kind.IsArray() {
+		b.fail(e.Args[1].At(), value.Errorf("42809", "op ANY/ALL (array) requires array on right side"))
+	}
+	f, err := kernel.Resolve(op, []value.Kind{left.Type().Kind, kind.Elem()})
+	b.check(e.Span, err)
+	left = b.coerce(left, value.Of(f.Args[0]), e.Args[0].At())
+	if kind.Elem() != f.Args[1] {
+		right = x.castTo(right, value.Of(value.ArrayOf(f.Args[1])), e.Args[1].At())
+	}
+	return &plan.Call{Op: op + " " + quantifier, Args: []plan.Expr{left, right}, Typ: boolean, Org: org}
+}
+
+func (x *exprBinder) array(e *syntax.Array, org plan.Origin) plan.Expr {
+	if len(e.Items) == 0 {
+		x.b.fail(e.Span, value.Errorf("42P18", "cannot determine type of empty array").WithHint("explicitly cast to the desired type, for example ARRAY[]::integer[]"))
+	}
+	args := x.unify(x.bindAll(e.Items), e.Items, "ARRAY")
+	elem := args[0].Type().Kind
+	if elem.IsArray() {
+		x.b.fail(e.Span, value.Errorf(value.CodeUnsupported, "arrays have one dimension here"))
+	}
+	items := make([]value.Value, len(args))
+	for i, a := range args {
+		c, ok := a.(*plan.Const)
+		if !ok {
+			return &plan.Call{Op: "array", Args: args, Typ: value.Of(value.ArrayOf(elem)), Org: org}
+		}
+		items[i] = c.Val
+	}
+	return &plan.Const{Val: value.ListOf(elem, items), Typ: value.Of(value.ArrayOf(elem)), Org: org}
+}
+
+func (x *exprBinder) subscript(e *syntax.Subscript, org plan.Origin) plan.Expr {
+	b := x.b
+	arg := x.bind(e.Expr)
+	kind := arg.Type().Kind
+	if !kind.IsArray() {
+		b.fail(e.Expr.At(), value.Errorf(value.CodeTypeMismatch, "cannot subscript type %s because it does not support subscripting", kind))
+	}
+	i4 := value.Of(value.Int4)
+	bound := func(part syntax.Expr, missing int64) plan.Expr {
+		if part == nil {
+			return &plan.Const{Val: value.IntOf(value.Int4, missing), Typ: i4, Org: org}
+		}
+		return b.coerce(x.bind(part), i4, part.At())
+	}
+	if e.Slice {
+		return &plan.Call{Op: "array slice", Args: []plan.Expr{arg, bound(e.Lower, 1), bound(e.Upper, math.MaxInt32)}, Typ: value.Of(kind), Org: org}
+	}
+	return &plan.Call{Op: "array element", Args: []plan.Expr{arg, bound(e.Upper, 1)}, Typ: value.Of(kind.Elem()), Org: org}
 }
 
 func isComparison(op string) bool {
@@ -311,11 +487,21 @@ func (x *exprBinder) call(name string, args []plan.Expr, parts []syntax.Expr, or
 
 // unify casts expressions to their common type.
 func (x *exprBinder) unify(args []plan.Expr, parts []syntax.Expr, what string) []plan.Expr {
+	return x.unifyAt(args, parts, what, syntax.Span{})
+}
+
+func (x *exprBinder) unifyAt(args []plan.Expr, parts []syntax.Expr, what string, whole syntax.Span) []plan.Expr {
+	place := func(i int) syntax.Span {
+		if i < len(parts) {
+			return parts[i].At()
+		}
+		return whole
+	}
 	kind := value.Null
 	for i, a := range args {
 		k, ok := value.Common(kind, a.Type().Kind)
 		if !ok {
-			x.b.fail(parts[i].At(), value.Errorf(value.CodeTypeMismatch, "%s types %s and %s cannot be matched", strings.ToUpper(what), kind, a.Type()).
+			x.b.fail(place(i), value.Errorf(value.CodeTypeMismatch, "%s types %s and %s cannot be matched", strings.ToUpper(what), kind, a.Type()).
 				WithHint("cast one of them"))
 		}
 		kind = k
@@ -325,7 +511,7 @@ func (x *exprBinder) unify(args []plan.Expr, parts []syntax.Expr, what string) [
 	}
 	out := make([]plan.Expr, len(args))
 	for i, a := range args {
-		out[i] = x.b.coerce(a, value.Of(kind), parts[i].At())
+		out[i] = x.b.coerce(a, value.Of(kind), place(i))
 	}
 	return out
 }
@@ -346,8 +532,13 @@ func (x *exprBinder) cast(e *syntax.Cast, org plan.Origin) plan.Expr {
 		}
 		b.fail(e.Span, err)
 	}
+	if e.Array {
+		kind = value.ArrayOf(kind)
+	}
 	to := value.Of(kind)
-	if kind == value.Numeric && len(e.Mods) > 0 {
+	varchar := kind == value.Text && len(e.Mods) == 1 && e.Mods[0] > 0 && strings.EqualFold(e.Type, "varchar")
+	switch {
+	case kind == value.Numeric && len(e.Mods) > 0:
 		to.Precision = e.Mods[0]
 		if len(e.Mods) > 1 {
 			to.Scale = e.Mods[1]
@@ -356,26 +547,43 @@ func (x *exprBinder) cast(e *syntax.Cast, org plan.Origin) plan.Expr {
 			b.fail(e.Span, value.Errorf(value.CodeBadParameter, "numeric(%d,%d) is out of range: at most %d digits, and no more decimals than digits",
 				to.Precision, to.Scale, value.MaxDigits))
 		}
-	} else if len(e.Mods) > 0 && !(strings.EqualFold(e.Type, "varchar") && len(e.Mods) == 1 && e.Mods[0] > 0) {
+	case kind == value.Char && len(e.Mods) == 1 && e.Mods[0] > 0:
+		to.Precision = e.Mods[0]
+	case len(e.Mods) > 0 && !varchar:
 		b.fail(e.Span, value.Errorf(value.CodeUnsupported, "a modifier on the type %s is not supported yet", e.Type))
 	}
-	arg := x.bind(e.Expr)
-	var out plan.Expr
-	if c, isConst := arg.(*plan.Const); isConst {
-		v, err := kernel.CastValue(c.Val, to)
-		b.check(e.Span, err)
-		out = &plan.Const{Val: v, Typ: to, Org: org}
-	} else {
-		if !kernel.CanCast(arg.Type().Kind, to.Kind) {
-			b.fail(e.Span, value.Errorf("42846", "cannot cast type %s to %s", arg.Type(), to))
-		}
-		out = &plan.Cast{Arg: arg, Typ: to, Org: org}
+	if list, ok := e.Expr.(*syntax.Array); ok && len(list.Items) == 0 && kind.IsArray() {
+		return &plan.Const{Val: value.ListOf(kind.Elem(), nil), Typ: to, Org: org}
 	}
-	if kind == value.Text && len(e.Mods) > 0 {
+	out := plan.WithOrigin(x.castTo(x.bind(e.Expr), to, e.Span), org)
+	if varchar {
 		n := &plan.Const{Val: value.IntOf(value.Int4, int64(e.Mods[0])), Typ: value.Of(value.Int4), Org: org}
 		return &plan.Call{Op: "left", Args: []plan.Expr{out, n}, Typ: to, Org: org}
 	}
 	return out
+}
+
+// castTo converts explicitly.
+func (x *exprBinder) castTo(arg plan.Expr, to value.Type, at syntax.Span) plan.Expr {
+	b := x.b
+	if c, isConst := arg.(*plan.Const); isConst {
+		v, err := kernel.CastValue(c.Val, to)
+		b.check(at, err)
+		return &plan.Const{Val: v, Typ: to, Org: c.Org}
+	}
+	if call, ok := arg.(*plan.Call); ok && call.Op == "array" && to.Kind.IsArray() && call.Typ.Kind != to.Kind {
+		// ARRAY[…]::type[] casts the elements.
+		out := *call
+		out.Args, out.Typ = make([]plan.Expr, len(call.Args)), to
+		for i, a := range call.Args {
+			out.Args[i] = x.castTo(a, value.Of(to.Kind.Elem()), at)
+		}
+		return &out
+	}
+	if !kernel.CanCast(arg.Type().Kind, to.Kind) {
+		b.fail(at, value.Errorf("42846", "cannot cast type %s to %s", arg.Type(), to))
+	}
+	return &plan.Cast{Arg: arg, Typ: to, Org: arg.Origin()}
 }
 
 func (x *exprBinder) caseExpr(e *syntax.Case, org plan.Origin) plan.Expr {
@@ -405,26 +613,54 @@ func (x *exprBinder) caseExpr(e *syntax.Case, org plan.Origin) plan.Expr {
 }
 
 func (x *exprBinder) in(e *syntax.In, org plan.Origin) plan.Expr {
-	parts := append([]syntax.Expr{e.Expr}, e.List...)
-	args := x.bindAll(parts)
-	for i := range args[1:] {
-		args[i+1] = narrowConstant([]plan.Expr{args[0], args[i+1]})[1]
+	boolean := value.Of(value.Bool)
+	var in plan.Expr
+	if row, ok := e.Expr.(*syntax.Row); ok {
+		left := x.bindAll(row.Items)
+		var any []plan.Expr
+		for _, it := range e.List {
+			other, isRow := it.(*syntax.Row)
+			if !isRow {
+				x.b.fail(it.At(), value.Errorf(value.CodeTypeMismatch, "a row is compared with rows"))
+			}
+			any = append(any, x.rowComparison("=", left, x.bindAll(other.Items), row.Items, org, e.Span))
+		}
+		in = &plan.Call{Op: "or", Args: any, Typ: boolean, Org: org}
+		if len(any) == 1 {
+			in = any[0]
+		}
+	} else {
+		parts := append([]syntax.Expr{e.Expr}, e.List...)
+		args := x.bindAll(parts)
+		for i := range args[1:] {
+			args[i+1] = narrowConstant([]plan.Expr{args[0], args[i+1]})[1]
+		}
+		args = x.unify(args, parts, "in")
+		x.b.comparable(args[0].Type().Kind, e.Span)
+		in = &plan.Call{Op: "in", Args: args, Typ: boolean, Org: org}
 	}
-	args = x.unify(args, parts, "in")
-	in := &plan.Call{Op: "in", Args: args, Typ: value.Of(value.Bool), Org: org}
 	if e.Not {
-		return &plan.Call{Op: "not", Args: []plan.Expr{in}, Typ: value.Of(value.Bool), Org: org}
+		return &plan.Call{Op: "not", Args: []plan.Expr{in}, Typ: boolean, Org: org}
 	}
 	return in
 }
 
 func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 	b := x.b
+	if f.Over != nil {
+		return x.windowCall(f, org)
+	}
 	if kernel.IsAggregate(f.Name) {
 		return x.aggregate(f, org)
 	}
-	if f.Star || f.Distinct {
+	if f.Star || f.Distinct || f.Filter != nil || len(f.OrderBy) > 0 {
 		b.fail(f.Span, value.Errorf("42809", "%s is not an aggregate function", f.Name))
+	}
+	if kernel.IsWindow(f.Name) {
+		b.fail(f.Span, value.Errorf("42P20", "window function %s requires an OVER clause", f.Name))
+	}
+	if kernel.IsSetFunction(f.Name) {
+		return x.setInList(f, org)
 	}
 	now := b.ctx.Now.UTC()
 	moment := func(v value.Value) plan.Expr {
@@ -436,6 +672,46 @@ func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 		if len(f.Args) == 0 {
 			return moment(value.IntOf(value.TimestampTZ, now.UnixMicro()))
 		}
+	case "localtime":
+		return moment(value.IntOf(value.Time, now.UnixMicro()-int64(value.DayOf(now.UnixMicro()))*value.MicrosPerDay))
+	case opGrouping:
+		if x.aggs == nil {
+			b.fail(f.Span, value.Errorf(value.CodeGrouping, "GROUPING is not allowed in %s", x.clause))
+		}
+		if len(f.Args) > 31 {
+			b.fail(f.Span, value.Errorf("54023", "GROUPING must have fewer than 32 arguments"))
+		}
+		return &plan.Call{Op: opGrouping, Args: x.bindAll(f.Args), Typ: value.Of(value.Int4), Org: org}
+	case "age":
+		if len(f.Args) == 1 {
+			today := moment(value.IntOf(value.Timestamp, int64(value.DayOf(now.UnixMicro()))*value.MicrosPerDay))
+			arg := b.coerce(x.bind(f.Args[0]), value.Of(value.Timestamp), f.Span)
+			return &plan.Call{Op: "age", Args: []plan.Expr{today, arg}, Typ: value.Of(value.Interval), Org: org}
+		}
+	case "num_nulls", "num_nonnulls":
+		args := x.bindAll(f.Args)
+		for i := range args {
+			args[i] = b.settle(args[i])
+		}
+		return &plan.Call{Op: f.Name, Args: args, Typ: value.Of(value.Int4), Org: org}
+	case "json_build_object", "jsonb_build_object", "json_build_array", "jsonb_build_array", "format":
+		args := x.bindAll(f.Args)
+		for i := range args {
+			args[i] = b.settle(args[i])
+		}
+		typ, ok := map[byte]value.Kind{'o': value.JSON, 'b': value.JSONB}[f.Name[4]]
+		if f.Name == "format" {
+			typ = value.Text
+			if ok = len(args) > 0; ok {
+				args[0] = b.coerce(args[0], value.Of(value.Text), f.Span)
+			}
+		} else if f.Name[4] == '_' {
+			typ, ok = value.JSON, true
+		}
+		if !ok {
+			b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "function %s() does not exist", f.Name))
+		}
+		return &plan.Call{Op: f.Name, Args: args, Typ: value.Of(typ), Org: org}
 	case "localtimestamp":
 		return moment(value.IntOf(value.Timestamp, now.UnixMicro()))
 	case "current_date":
@@ -449,22 +725,21 @@ func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 		first := b.settle(args[0])
 		return &plan.Case{Whens: []plan.When{{Cond: same, Result: &plan.Const{Val: value.NullOf(first.Type().Kind), Typ: value.Of(first.Type().Kind), Org: org}}},
 			Else: first, Typ: value.Of(first.Type().Kind), Org: org}
-	case "concat":
+	case "concat", "concat_ws":
 		args := x.bindAll(f.Args)
 		for i, a := range args {
 			a = b.settle(a)
 			if a.Type().Kind == value.Bool {
-				b.fail(f.Args[i].At(), value.Errorf(value.CodeUnsupported, "concat of a boolean is not supported yet").WithHint("cast it to text"))
+				// concat writes booleans by their output form, t and f.
+				a = &plan.Call{Op: "left", Args: []plan.Expr{x.toText(a), &plan.Const{Val: value.IntOf(value.Int4, 1), Typ: value.Of(value.Int4)}},
+					Typ: value.Of(value.Text), Org: a.Origin()}
 			}
-			if a.Type().Kind != value.Text {
-				a = &plan.Cast{Arg: a, Typ: value.Of(value.Text), Org: a.Origin()}
-			}
-			args[i] = a
+			args[i] = x.toText(a)
 		}
-		if len(args) == 0 {
-			b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "function concat() does not exist"))
+		if len(args) == 0 || f.Name == "concat_ws" && len(args) == 1 {
+			b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "function %s with so few arguments does not exist", f.Name))
 		}
-		return &plan.Call{Op: "concat", Args: args, Typ: value.Of(value.Text), Org: org}
+		return &plan.Call{Op: f.Name, Args: args, Typ: value.Of(value.Text), Org: org}
 	}
 	if near := catalog.Nearest(f.Name, kernel.Names()); near != "" && near != f.Name && !contains(kernel.Names(), f.Name) {
 		b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "no function is called %q", f.Name).WithHint("did you mean %s?", near))
@@ -481,29 +756,107 @@ func contains(list []string, s string) bool {
 	return false
 }
 
+// setInList binds a set-returning function in the select list: its rows
+// repeat the others.
+func (x *exprBinder) setInList(f *syntax.Func, org plan.Origin) plan.Expr {
+	b := x.b
+	if !x.targets || x.inAgg || x.inWindow {
+		b.fail(f.Span, value.Errorf(value.CodeUnsupported, "set-returning functions are not allowed in %s", x.clause).WithHint("move it into FROM"))
+	}
+	call := x.setCall(f)
+	if len(call.Cols) != 1 {
+		b.fail(f.Span, value.Errorf(value.CodeUnsupported, "%s gives rows of several columns, which do not fit into one", f.Name).WithHint("move it into FROM"))
+	}
+	x.sets = append(x.sets, call)
+	ref := call.Cols[0].Ref()
+	ref.Org = org
+	return ref
+}
+
 func (x *exprBinder) aggregate(f *syntax.Func, org plan.Origin) plan.Expr {
 	b := x.b
-	if x.aggs == nil {
-		b.fail(f.Span, value.Errorf(value.CodeGrouping, "aggregate functions are not allowed in %s", x.clause))
-	}
 	if x.inAgg {
 		b.fail(f.Span, value.Errorf(value.CodeGrouping, "aggregate function calls cannot be nested"))
 	}
+	inner := *x
+	inner.inAgg = true
 	agg := plan.Agg{Func: f.Name, Distinct: f.Distinct, Org: org}
-	typ := value.Of(value.Int8)
-	switch {
-	case f.Star && f.Name == "count":
-	case len(f.Args) != 1 || f.Star:
-		b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "%s takes one argument", f.Name))
-	default:
-		inner := *x
-		inner.inAgg = true
-		agg.Arg = b.settle(inner.bind(f.Args[0]))
-		var err error
-		typ, err = kernel.AggregateType(f.Name, agg.Arg.Type())
-		b.check(f.Span, err)
+	ordered := plan.OrderedSet(f.Name)
+	if ordered != f.WithinGroup || ordered && len(f.OrderBy) != 1 {
+		b.fail(f.Span, value.Errorf("42809", "%s is an ordered-set aggregate exactly where WITHIN GROUP (ORDER BY one value) follows it", f.Name).
+			WithHint("write %s(…) %s", f.Name, map[bool]string{true: "WITHIN GROUP (ORDER BY …)"}[ordered]))
 	}
-	ref := x.aggs.add(b, agg, typ)
+	if f.Star && f.Name != "count" || !f.Star && len(f.Args) == 0 && f.Name != "mode" {
+		b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "%s takes an argument", f.Name))
+	}
+	agg.Args = inner.bindAll(f.Args)
+	owner := x.owner(agg.Args)
+	if owner.aggs == nil {
+		b.fail(f.Span, value.Errorf(value.CodeGrouping, "aggregate functions are not allowed in %s", x.clause))
+	}
+	for _, o := range f.OrderBy {
+		e := b.settle(inner.bind(o.Expr))
+		b.comparable(e.Type().Kind, o.Span)
+		if f.Name == "percentile_cont" && e.Type().Kind.IsNumber() {
+			e = b.coerce(e, value.Of(value.Float8), o.Span)
+		}
+		agg.Order = append(agg.Order, b.sortKey(o, e))
+	}
+	sorted := value.Null
+	if ordered {
+		sorted = agg.Order[0].Expr.Type().Kind
+	}
+	kinds, typ, err := kernel.ResolveAggregate(f.Name, kindsOf(agg.Args), sorted)
+	b.check(f.Span, err)
+	for i := range agg.Args {
+		keep := agg.Args[i].Type()
+		agg.Args[i] = b.coerce(agg.Args[i], value.Of(kinds[i]), f.Args[i].At())
+		if (f.Name == "min" || f.Name == "max") && keep.Kind == typ.Kind {
+			typ = keep
+		}
+	}
+	if f.Distinct {
+		for i := range agg.Args {
+			b.comparable(agg.Args[i].Type().Kind, f.Span)
+		}
+		b.distinctOrder(f, agg)
+	}
+	if !kernel.OrderSensitive(f.Name) {
+		agg.Order = nil
+	}
+	if f.Filter != nil {
+		agg.Filter = inner.condition(f.Filter, "FILTER")
+	}
+	ref := owner.aggs.add(b, agg, typ)
 	ref.Org = org
 	return ref
+}
+
+// owner returns the block that an aggregate belongs to: the innermost one that
+// its arguments read.
+func (x *exprBinder) owner(args []plan.Expr) *exprBinder {
+	uses := plan.Uses(args...)
+	for s := x.scope; s != nil && len(uses) > 0; s = s.outer {
+		if !uses.Meets(s.ids()) {
+			continue
+		}
+		if s != x.scope && s.block != nil {
+			return s.block
+		}
+		break
+	}
+	return x
+}
+
+// distinctOrder checks that a call with DISTINCT orders by its arguments.
+func (b *binder) distinctOrder(f *syntax.Func, agg plan.Agg) {
+	for i, k := range agg.Order {
+		found := false
+		for _, a := range agg.Args {
+			found = found || plan.Equal(a, k.Expr)
+		}
+		if !found {
+			b.fail(f.OrderBy[i].Span, value.Errorf("42P10", "in an aggregate with DISTINCT, ORDER BY expressions must appear in argument list"))
+		}
+	}
 }

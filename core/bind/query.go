@@ -1,6 +1,9 @@
 package bind
 
 import (
+	"fmt"
+	"strings"
+
 	"rovik/core/kernel"
 	"rovik/core/plan"
 	"rovik/core/syntax"
@@ -8,31 +11,22 @@ import (
 )
 
 func (b *binder) query(q *syntax.Query, e *env) plan.Node {
-	if len(q.With) > 0 {
-		inner := &env{ctes: map[string]*cte{}, layer: e.layer}
-		for name, c := range e.ctes {
-			inner.ctes[name] = c
-		}
-		for i := range q.With {
-			w := &q.With[i]
-			// Each WITH query sees the ones before it.
-			before := &env{ctes: map[string]*cte{}, layer: e.layer}
-			for name, c := range inner.ctes {
-				before.ctes[name] = c
-			}
-			inner.ctes[w.Name] = &cte{query: w.Query, columns: w.Columns, env: before}
-		}
-		e = inner
+	for i := range q.With {
+		// Each WITH query sees the ones before it.
+		w := &q.With[i]
+		e = e.with(w.Name, &cte{query: w.Query, columns: w.Columns, env: e, recursive: q.Recursive})
 	}
 	var node plan.Node
 	switch body := q.Body.(type) {
 	case *syntax.Select:
 		node = b.selectBlock(body, q.OrderBy, e)
-	case *syntax.UnionAll:
-		node = b.sortUnion(b.union(body, e), q.OrderBy)
+	case *syntax.SetOp:
+		node = b.sortOutput(b.setOp(body, e), q.OrderBy)
+	case *syntax.Values:
+		node = b.sortOutput(b.values(body, e), q.OrderBy)
 	}
 	if q.Limit != nil || q.Offset != nil {
-		l := &plan.Limit{Input: node, Count: -1}
+		l := &plan.Limit{Count: -1}
 		var spans []syntax.Span
 		if q.Limit != nil {
 			l.Count = b.rowCount(q.Limit, "LIMIT", -1)
@@ -47,9 +41,28 @@ func (b *binder) query(q *syntax.Query, e *env) plan.Node {
 			at = syntax.Span{Start: min(at.Start, s.Start), End: max(at.End, s.End)}
 		}
 		l.Org = b.origin(at)
-		node = l
+		node = b.limit(l, node, q.WithTies, at)
 	}
 	return node
+}
+
+// limit puts l over n; with ties under the projection that drops the sort's
+// hidden keys.
+func (b *binder) limit(l *plan.Limit, n plan.Node, ties bool, at syntax.Span) plan.Node {
+	if ties && l.Count >= 0 {
+		if p, ok := n.(*plan.Project); ok {
+			if _, over := p.Input.(*plan.Sort); over {
+				return p.WithInputs([]plan.Node{b.limit(l, p.Input, true, at)})
+			}
+		}
+		sort, ok := n.(*plan.Sort)
+		if !ok {
+			b.fail(at, value.Errorf(value.CodeSyntax, "WITH TIES cannot be specified without ORDER BY clause"))
+		}
+		l.Ties = sort.Keys
+	}
+	l.Input = n
+	return l
 }
 
 // rowCount evaluates LIMIT or OFFSET, a constant; NULL gives none.
@@ -73,19 +86,23 @@ func (b *binder) rowCount(x syntax.Expr, clause string, none int64) int64 {
 	return v.Int
 }
 
-func (b *binder) union(u *syntax.UnionAll, e *env) plan.Node {
+func (b *binder) setOp(u *syntax.SetOp, e *env) plan.Node {
 	left, right := b.query(u.Left, e), b.query(u.Right, e)
 	lc, rc := left.Columns(), right.Columns()
+	word := strings.ToUpper(u.Op)
 	if len(lc) != len(rc) {
-		b.fail(u.Span, value.Errorf(value.CodeSyntax, "each UNION query must have the same number of columns, here %d and %d", len(lc), len(rc)))
+		b.fail(u.Span, value.Errorf(value.CodeSyntax, "each %s query must have the same number of columns, here %d and %d", word, len(lc), len(rc)))
 	}
 	out := make([]plan.Column, len(lc))
 	li, ri := plan.Identity(lc), plan.Identity(rc)
 	for i := range lc {
 		kind, ok := value.Common(lc[i].Type.Kind, rc[i].Type.Kind)
 		if !ok {
-			b.fail(u.Span, value.Errorf(value.CodeTypeMismatch, "UNION types %s and %s cannot be matched (column %d, %s)",
-				lc[i].Type, rc[i].Type, i+1, lc[i].Name).WithHint("cast one of them"))
+			b.fail(u.Span, value.Errorf(value.CodeTypeMismatch, "%s types %s and %s cannot be matched (column %d, %s)",
+				word, lc[i].Type, rc[i].Type, i+1, lc[i].Name).WithHint("cast one of them"))
+		}
+		if (u.Op != "union" || !u.All) && !kind.Comparable() {
+			b.fail(u.Span, value.Errorf(value.CodeUndefinedFunc, "could not identify an equality operator for type %s", kind))
 		}
 		typ := value.Of(kind)
 		if lc[i].Type == rc[i].Type {
@@ -95,15 +112,72 @@ func (b *binder) union(u *syntax.UnionAll, e *env) plan.Node {
 		ri[i] = b.castItem(ri[i], typ, u.Right.Span)
 		out[i] = plan.Column{ID: b.ids.Next(), Name: lc[i].Name, Type: typ}
 	}
-	part := func(n plan.Node, items []plan.Item) plan.Node {
-		for i, c := range n.Columns() {
-			if items[i].ID != c.ID {
-				return &plan.Project{Input: n, Items: items}
-			}
-		}
-		return n
+	l, r := projected(left, li), projected(right, ri)
+	org := b.origin(u.Words)
+	if u.Op != "union" {
+		return &plan.SetOp{Except: u.Op == "except", All: u.All, Left: l, Right: r, Cols: out, Org: org}
 	}
-	return &plan.Union{Parts: []plan.Node{part(left, li), part(right, ri)}, Cols: out, Org: b.origin(u.Words)}
+	union := &plan.Union{Parts: []plan.Node{l, r}, Cols: out, Org: org}
+	if u.All {
+		return union
+	}
+	return &plan.Distinct{Input: union, Org: org}
+}
+
+// values binds VALUES: constants as they are, other expressions as a union of
+// rows.
+func (b *binder) values(v *syntax.Values, e *env) plan.Node {
+	width := len(v.Rows[0])
+	columns := make([][]plan.Expr, width)
+	subs := make([]*attachments, len(v.Rows))
+	rows := make([][]plan.Expr, len(v.Rows))
+	for i, row := range v.Rows {
+		if len(row) != width {
+			b.fail(v.Span, value.Errorf(value.CodeSyntax, "VALUES lists must all be the same length"))
+		}
+		subs[i] = &attachments{}
+		x := &exprBinder{b: b, scope: &scope{outer: e.outer}, env: e, subs: subs[i], clause: "VALUES"}
+		rows[i] = x.bindAll(row)
+		for c, cell := range rows[i] {
+			columns[c] = append(columns[c], cell)
+		}
+	}
+	cols := make([]plan.Column, width)
+	x := &exprBinder{b: b}
+	constant := true
+	for c := range columns {
+		parts := make([]syntax.Expr, len(v.Rows))
+		for i := range v.Rows {
+			parts[i] = v.Rows[i][c]
+		}
+		unified := x.unify(columns[c], parts, "VALUES")
+		cols[c] = plan.Column{ID: b.ids.Next(), Name: fmt.Sprintf("column%d", c+1), Type: value.Of(unified[0].Type().Kind)}
+		for i, cell := range unified {
+			rows[i][c] = cell
+			_, isConst := cell.(*plan.Const)
+			constant = constant && isConst
+		}
+	}
+	if constant {
+		out := &plan.Values{Cols: cols}
+		for _, row := range rows {
+			var vals []value.Value
+			for _, cell := range row {
+				vals = append(vals, cell.(*plan.Const).Val)
+			}
+			out.Rows = append(out.Rows, vals)
+		}
+		return out
+	}
+	union := &plan.Union{Cols: cols}
+	for i, row := range rows {
+		items := make([]plan.Item, width)
+		for c, cell := range row {
+			items[c] = plan.Item{Column: plan.Column{ID: b.ids.Next(), Name: cols[c].Name, Type: cols[c].Type}, Expr: cell}
+		}
+		union.Parts = append(union.Parts, &plan.Project{Input: subs[i].attach(oneRow()), Items: items})
+	}
+	return union
 }
 
 // castItem gives an item another kind, as a new column.
@@ -117,8 +191,9 @@ func (b *binder) castItem(it plan.Item, typ value.Type, at syntax.Span) plan.Ite
 	return it
 }
 
-// sortUnion orders by output columns, which is all that a union offers.
-func (b *binder) sortUnion(n plan.Node, order []syntax.SortItem) plan.Node {
+// sortOutput orders by output columns, which is all that a set operation
+// offers.
+func (b *binder) sortOutput(n plan.Node, order []syntax.SortItem) plan.Node {
 	if len(order) == 0 {
 		return n
 	}
@@ -127,8 +202,8 @@ func (b *binder) sortUnion(n plan.Node, order []syntax.SortItem) plan.Node {
 	for _, o := range order {
 		i := b.outputColumn(o.Expr, cols)
 		if i < 0 {
-			b.fail(o.Span, value.Errorf(value.CodeUnsupported, "ORDER BY on a UNION takes output columns by name or number").
-				WithHint("put the union into a subquery"))
+			b.fail(o.Span, value.Errorf(value.CodeUnsupported, "ORDER BY on a set operation takes output columns by name or number").
+				WithHint("put it into a subquery"))
 		}
 		s.Keys = append(s.Keys, b.sortKey(o, cols[i].Ref()))
 	}
@@ -172,30 +247,21 @@ func (b *binder) outputColumn(x syntax.Expr, cols []plan.Column) int {
 }
 
 func (b *binder) selectBlock(s *syntax.Select, order []syntax.SortItem, e *env) plan.Node {
-	var sc scope
-	var node plan.Node
-	for _, t := range s.From {
-		n := b.table(t, e, &sc)
-		if node == nil {
-			node = n
-		} else {
-			node = &plan.Join{Kind: plan.InnerJoin, Left: node, Right: n, Org: b.origin(t.At())}
-		}
-	}
-	if node == nil {
-		node = &plan.Values{Rows: [][]value.Value{{}}}
-	}
+	sc := &scope{outer: e.outer}
+	node := b.from(s.From, e, sc)
 	if s.Where != nil {
-		x := &exprBinder{b: b, scope: &sc, clause: "WHERE"}
-		node = &plan.Filter{Input: node, Conds: plan.Conjuncts(x.condition(s.Where, "WHERE"))}
+		x := &exprBinder{b: b, scope: sc, env: e, subs: &attachments{}, clause: "WHERE"}
+		conds := plan.Conjuncts(x.condition(s.Where, "WHERE"))
+		node = &plan.Filter{Input: x.subs.attach(node), Conds: conds}
 	}
 
 	// Output expressions, and hidden ones that only ORDER BY needs.
-	x := &exprBinder{b: b, scope: &sc, aggs: &aggregation{}}
+	before := &attachments{} // below the aggregation
+	x := &exprBinder{b: b, scope: sc, env: e, aggs: &aggregation{}, windows: b.windowDefs(s.Windows), subs: &attachments{}, subsInAgg: before}
+	sc.block = x
+	x.targets, x.clause = true, "the select list"
 	items := b.targets(s.Targets, x)
-	if len(items) == 0 {
-		b.fail(s.Span, value.Errorf(value.CodeUnsupported, "a select list without columns is not supported yet"))
-	}
+	x.targets = false
 	visible := len(items)
 	outputs := make([]plan.Column, visible)
 	for i, it := range items {
@@ -205,45 +271,102 @@ func (b *binder) selectBlock(s *syntax.Select, order []syntax.SortItem, e *env) 
 	having := []plan.Expr(nil)
 	if s.Having != nil {
 		x.clause = "HAVING"
+		windows := x.windows
+		x.windows = nil
 		having = plan.Conjuncts(x.condition(s.Having, "HAVING"))
+		x.windows = windows
 	}
-	var keys []plan.SortKey
-	for _, o := range order {
-		i := b.outputColumn(o.Expr, outputs)
-		if i < 0 {
-			x.clause = "ORDER BY"
-			i = len(items)
-			bound := b.settle(x.bind(o.Expr))
-			for j, it := range items {
-				if plan.Equal(it.Expr, bound) {
-					i = j
-					break
-				}
-			}
-			if i == len(items) {
-				if s.Distinct {
-					b.fail(o.Span, value.Errorf("42P10", "for SELECT DISTINCT, ORDER BY expressions must appear in the select list"))
-				}
-				items = append(items, plan.Item{Column: plan.Column{ID: b.ids.Next(), Name: "order key", Type: bound.Type()}, Expr: bound})
+	// hidden returns the item that computes a key of ORDER BY or DISTINCT ON.
+	hidden := func(part syntax.Expr, clause string) int {
+		if i := b.outputColumn(part, outputs); i >= 0 {
+			return i
+		}
+		x.clause = clause
+		bound := b.settle(x.bind(part))
+		for j, it := range items {
+			if plan.Equal(it.Expr, bound) {
+				return j
 			}
 		}
-		keys = append(keys, b.sortKey(o, items[i].Ref()))
+		if s.Distinct && s.DistinctOn == nil {
+			b.fail(part.At(), value.Errorf("42P10", "for SELECT DISTINCT, ORDER BY expressions must appear in the select list"))
+		}
+		items = append(items, plan.Item{Column: plan.Column{ID: b.ids.Next(), Name: "order key", Type: bound.Type()}, Expr: bound})
+		return len(items) - 1
 	}
+	var on []int
+	for _, d := range s.DistinctOn {
+		on = append(on, hidden(d, "DISTINCT ON"))
+	}
+	var keys []plan.SortKey
+	var keyItems []int
+	for _, o := range order {
+		i := hidden(o.Expr, "ORDER BY")
+		b.comparable(items[i].Type.Kind, o.Span)
+		keys, keyItems = append(keys, b.sortKey(o, items[i].Ref())), append(keyItems, i)
+	}
+	b.distinctKeys(s, on, keyItems)
 
 	if s.GroupBy != nil || s.Having != nil || len(x.aggs.items) > 0 {
-		node = b.aggregate(s, node, groups, x.aggs, items, having)
+		node = b.aggregate(s, before.attach(node), groups, x, items, having)
+	} else {
+		node = x.subs.attach(before.attach(node))
+	}
+	if len(x.windows.items) > 0 {
+		node = b.window(node, x.windows.items)
+	}
+	if len(x.sets) > 0 {
+		node = &plan.Unnest{Input: node, Calls: x.sets, Org: x.sets[0].Org}
 	}
 	node = &plan.Project{Input: node, Items: items}
-	if s.Distinct {
+	if s.Distinct && on == nil {
+		for _, it := range items[:visible] {
+			b.comparable(it.Type.Kind, s.DistinctSpan)
+		}
 		node = &plan.Distinct{Input: node, Org: b.origin(s.DistinctSpan)}
 	}
 	if len(keys) > 0 {
 		node = &plan.Sort{Input: node, Keys: keys, Org: b.origin(orderSpan(order))}
 	}
+	if on != nil {
+		d := &plan.Distinct{Input: node, Org: b.origin(s.DistinctSpan)}
+		for _, i := range on {
+			d.On = append(d.On, items[i].Ref())
+		}
+		node = d
+	}
 	if len(items) > visible {
 		node = &plan.Project{Input: node, Items: plan.Identity(outputs)}
 	}
 	return node
+}
+
+func (b *binder) comparable(k value.Kind, at syntax.Span) {
+	if !k.Comparable() {
+		b.fail(at, value.Errorf(value.CodeUndefinedFunc, "could not identify an ordering operator for type %s", k))
+	}
+}
+
+// distinctKeys checks that ORDER BY starts with the expressions of DISTINCT ON.
+func (b *binder) distinctKeys(s *syntax.Select, on, keys []int) {
+	want := map[int]bool{}
+	for _, i := range on {
+		want[i] = true
+	}
+	for n, i := range keys {
+		if len(want) == 0 {
+			return
+		}
+		if !want[i] {
+			for _, earlier := range keys[:n] {
+				if earlier == i {
+					return
+				}
+			}
+			b.fail(s.DistinctSpan, value.Errorf("42P10", "SELECT DISTINCT ON expressions must match initial ORDER BY expressions"))
+		}
+		delete(want, i)
+	}
 }
 
 func (b *binder) targets(targets []syntax.Target, x *exprBinder) []plan.Item {
@@ -269,19 +392,21 @@ func (b *binder) targets(targets []syntax.Target, x *exprBinder) []plan.Item {
 }
 
 func (b *binder) starColumns(star *syntax.Star, s *scope) []plan.Column {
-	var out []plan.Column
-	for _, r := range s.relations {
-		if len(star.Table) == 0 || r.answers(star.Table) {
-			out = append(out, r.cols...)
-		}
-	}
-	if len(out) == 0 {
-		if len(star.Table) == 0 {
+	if len(star.Table) == 0 {
+		if len(s.relations) == 0 {
 			b.fail(star.Span, value.Errorf(value.CodeSyntax, "SELECT * with no tables specified is not valid"))
 		}
-		b.fail(star.Span, b.unknownRelation(star.Table, s))
+		return s.star()
 	}
-	return out
+	for at := s; at != nil; at = at.outer {
+		for _, r := range at.relations {
+			if r.answers(star.Table) {
+				return r.cols
+			}
+		}
+	}
+	b.fail(star.Span, b.unknownRelation(star.Table, s))
+	return nil
 }
 
 // outputName is the name of an output column without AS.
@@ -296,6 +421,24 @@ func outputName(x syntax.Expr) string {
 			return n
 		}
 		return x.Type
+	case *syntax.Sub:
+		switch x.Kind {
+		case "exists", "array":
+			return x.Kind
+		case "scalar":
+			if sel, ok := x.Query.Body.(*syntax.Select); ok && len(sel.Targets) == 1 {
+				if sel.Targets[0].Name != "" {
+					return sel.Targets[0].Name
+				}
+				return outputName(sel.Targets[0].Expr)
+			}
+		}
+	case *syntax.Array:
+		return "array"
+	case *syntax.Row:
+		return "row"
+	case *syntax.Subscript:
+		return outputName(x.Expr)
 	case *syntax.Case:
 		if x.Else != nil {
 			if n := outputName(x.Else); n != "?column?" {
@@ -305,78 +448,4 @@ func outputName(x syntax.Expr) string {
 		return "case"
 	}
 	return "?column?"
-}
-
-// groups binds GROUP BY: an output column by number, an input column by name,
-// an output column by name, or an expression.
-func (b *binder) groups(s *syntax.Select, items []plan.Item, x *exprBinder) []plan.Expr {
-	var out []plan.Expr
-	outputs := make([]plan.Column, len(items))
-	for i, it := range items {
-		outputs[i] = it.Column
-	}
-	for _, g := range s.GroupBy {
-		var e plan.Expr
-		col, isColumn := g.(*syntax.Column)
-		_, isNumber := g.(*syntax.Literal)
-		switch {
-		case isNumber:
-			e = items[b.outputColumn(g, outputs)].Expr
-		case isColumn && len(col.Parts) == 1 && !x.scope.has(col.Parts[0]) && b.outputColumn(g, outputs) >= 0:
-			e = items[b.outputColumn(g, outputs)].Expr
-		default:
-			plain := &exprBinder{b: b, scope: x.scope, clause: "GROUP BY"}
-			e = b.settle(plain.bind(g))
-		}
-		if plan.Uses(e).Meets(x.aggs.ids()) {
-			b.fail(g.At(), value.Errorf(value.CodeGrouping, "aggregate functions are not allowed in GROUP BY"))
-		}
-		out = append(out, plan.WithOrigin(e, b.origin(g.At())))
-	}
-	return out
-}
-
-// aggregate puts the aggregation under the select list, in which group
-// expressions become references to the groups' columns. It changes items.
-func (b *binder) aggregate(s *syntax.Select, in plan.Node, groups []plan.Expr, aggs *aggregation, items []plan.Item, having []plan.Expr) plan.Node {
-	org := plan.Origin{}
-	if len(s.GroupBy) > 0 {
-		org = b.origin(syntax.Span{Start: s.GroupSpan.Start, End: s.GroupBy[len(s.GroupBy)-1].At().End})
-	} else if len(aggs.items) > 0 {
-		org = aggs.items[0].Org
-	}
-	agg := &plan.Aggregate{Input: in, Aggs: aggs.items, Org: org}
-	known := aggs.ids()
-	for _, g := range groups {
-		c := plan.Column{ID: b.ids.Next(), Name: plan.Text(g), Type: g.Type()}
-		agg.Groups = append(agg.Groups, plan.Item{Column: c, Expr: g})
-		known[c.ID] = true
-	}
-	var regroup func(e plan.Expr) plan.Expr
-	regroup = func(e plan.Expr) plan.Expr {
-		for _, g := range agg.Groups {
-			if plan.Equal(e, g.Expr) {
-				ref := g.Ref()
-				ref.Org = e.Origin()
-				return ref
-			}
-		}
-		if c, ok := e.(*plan.Col); ok && !known[c.ID] {
-			panic(value.Errorf(value.CodeGrouping, "column %q must appear in the GROUP BY clause or be used in an aggregate function", c.Name).
-				At(c.Org.View, c.Org.Start, c.Org.End))
-		}
-		return plan.MapParts(e, regroup)
-	}
-	for i := range items {
-		items[i].Expr = regroup(items[i].Expr)
-	}
-	var node plan.Node = agg
-	if len(having) > 0 {
-		conds := make([]plan.Expr, len(having))
-		for i, h := range having {
-			conds[i] = regroup(h)
-		}
-		node = &plan.Filter{Input: node, Conds: conds}
-	}
-	return node
 }

@@ -172,7 +172,7 @@ func TestSortLimitDistinctAggregateUnion(t *testing.T) {
 		return func(c *fold.Compiled) plan.Node { return &plan.Limit{Input: in(c), Count: count, Offset: offset} }
 	}
 	count := plan.AggItem{Column: plan.Column{ID: 9, Type: value.Of(value.Int8)}, Agg: plan.Agg{Func: "count"}}
-	sum := plan.AggItem{Column: plan.Column{ID: 8, Type: value.Of(value.Int8)}, Agg: plan.Agg{Func: "sum", Arg: col(1)}}
+	sum := plan.AggItem{Column: plan.Column{ID: 8, Type: value.Of(value.Int8)}, Agg: plan.Agg{Func: "sum", Args: []plan.Expr{col(1)}}}
 	group := plan.Item{Column: plan.Column{ID: 7, Type: value.Of(value.Int4)}, Expr: col(2)}
 	for name, c := range map[string]struct {
 		build func(*fold.Compiled) plan.Node

@@ -1,13 +1,13 @@
 package exec
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"io"
 	"sort"
 
 	"github.com/apache/arrow-go/v18/arrow"
-	"github.com/apache/arrow-go/v18/arrow/array"
 
 	"rovik/core/kernel"
 	"rovik/core/plan"
@@ -50,13 +50,19 @@ func (o *projectOp) next(ctx context.Context) (kernel.Batch, error) {
 	return out, nil
 }
 
-// limitOp skips rows, then passes on at most left rows; -1 means all.
+// limitOp skips rows, then passes on at most left rows, -1 meaning all; and
+// with ties those that are equal to the last one by its keys.
 type limitOp struct {
 	in         operator
 	skip, left int64
+	ties       []*kernel.Program
+	last       []byte // key of the last row that passed
 }
 
 func (o *limitOp) next(ctx context.Context) (kernel.Batch, error) {
+	if o.left == 0 && o.ties != nil && o.last != nil {
+		return o.tied(ctx)
+	}
 	for o.left != 0 {
 		b, err := o.in.next(ctx)
 		if err != nil {
@@ -71,12 +77,67 @@ func (o *limitOp) next(ctx context.Context) (kernel.Batch, error) {
 			end = min(end, o.skip+o.left)
 			o.left -= end - o.skip
 		}
+		rest := b.Slice(int(end), b.Len)
 		b = b.Slice(int(o.skip), int(end))
 		o.skip = 0
+		if o.left == 0 && o.ties != nil {
+			keys, err := o.keys(b)
+			if err != nil {
+				return b, err
+			}
+			o.last = keys(b.Len - 1)
+			return o.withTies(b, rest)
+		}
 		return b, nil
 	}
 	return kernel.Batch{}, io.EOF
 }
+
+func (o *limitOp) keys(b kernel.Batch) (func(i int) []byte, error) {
+	cols, err := evalAll(o.ties, b)
+	return func(i int) []byte { return rowKey(nil, cols, i) }, err
+}
+
+// withTies adds the rows at the start of rest that tie with the last of b.
+func (o *limitOp) withTies(b, rest kernel.Batch) (kernel.Batch, error) {
+	n, err := o.count(rest)
+	if err != nil || n == 0 {
+		return b, err
+	}
+	return kernel.Concat(kindsOfArrays(b.Cols), []kernel.Batch{b, rest.Slice(0, n)})
+}
+
+// count returns how many rows at the start of b tie; fewer than all end it.
+func (o *limitOp) count(b kernel.Batch) (int, error) {
+	keys, err := o.keys(b)
+	if err != nil {
+		return 0, err
+	}
+	for i := range b.Len {
+		if !bytes.Equal(keys(i), o.last) {
+			o.last = nil
+			return i, nil
+		}
+	}
+	return b.Len, nil
+}
+
+func (o *limitOp) tied(ctx context.Context) (kernel.Batch, error) {
+	for o.last != nil {
+		b, err := o.in.next(ctx)
+		if err != nil {
+			return b, err
+		}
+		n, err := o.count(b)
+		if err != nil || n > 0 {
+			return b.Slice(0, n), err
+		}
+	}
+	return kernel.Batch{}, io.EOF
+}
+
+// kindsOfArrays only sizes a list of kinds, for arrays that are there.
+func kindsOfArrays(cols []arrow.Array) []value.Kind { return make([]value.Kind, len(cols)) }
 
 type unionOp struct{ parts []operator }
 
@@ -188,7 +249,7 @@ func (o *sortOp) order(batches []kernel.Batch) (kernel.Batch, error) {
 	sort.SliceStable(rows, func(i, j int) bool {
 		a, b := int(rows[i]), int(rows[j])
 		for k, key := range keys {
-			if c := compareKey(key, a, b, o.keys[k]); c != 0 {
+			if c := kernel.CompareKeys(key, a, b, o.keys[k]); c != 0 {
 				return c < 0
 			}
 		}
@@ -200,27 +261,11 @@ func (o *sortOp) order(batches []kernel.Batch) (kernel.Batch, error) {
 	return all.Take(rows), nil
 }
 
-func compareKey(a arrow.Array, i, j int, k plan.SortKey) int {
-	in, jn := a.IsNull(i), a.IsNull(j)
-	switch {
-	case in && jn:
-		return 0
-	case in || jn:
-		if in == k.NullsFirst {
-			return -1
-		}
-		return 1
-	}
-	c := value.CompareAt(a, i, a, j)
-	if k.Desc {
-		return -c
-	}
-	return c
-}
-
-// distinctOp passes on every row that it has not seen.
+// distinctOp passes on every row that it has not seen, as a whole or by the
+// expressions in on.
 type distinctOp struct {
 	in     operator
+	on     []*kernel.Program
 	seen   map[string]struct{}
 	budget *budget
 }
@@ -232,10 +277,16 @@ func (o *distinctOp) next(ctx context.Context) (kernel.Batch, error) {
 		if err != nil {
 			return b, err
 		}
+		cols := b.Cols
+		if o.on != nil {
+			if cols, err = evalAll(o.on, b); err != nil {
+				return b, err
+			}
+		}
 		var rows []int32
 		var grown int64
 		for i := range b.Len {
-			key = rowKey(key[:0], b.Cols, i)
+			key = rowKey(key[:0], cols, i)
 			if _, ok := o.seen[string(key)]; !ok {
 				o.seen[string(key)] = struct{}{}
 				grown += int64(len(key)) + entryBytes
@@ -259,144 +310,4 @@ func rowKey(key []byte, cols []arrow.Array, i int) []byte {
 		key = value.AppendKey(key, c, i)
 	}
 	return key
-}
-
-// aggregateOp groups all rows in a hash table.
-type aggregateOp struct {
-	in      operator
-	groups  []*kernel.Program
-	args    []*kernel.Program // nil entries for count(*)
-	accs    []kernel.Accumulator
-	budget  *budget
-	index   map[string]int32
-	values  []array.Builder // of the groups' keys
-	kinds   []value.Kind
-	result  *kernel.Batch
-	emitted int
-}
-
-func newAggregateOp(n *plan.Aggregate, in operator, b *budget) (operator, error) {
-	o := &aggregateOp{in: in, budget: b, index: map[string]int32{}}
-	cols := n.Input.Columns()
-	layout := layoutOf(cols)
-	for _, g := range n.Groups {
-		p, err := kernel.Compile(g.Expr, layout)
-		if err != nil {
-			return nil, err
-		}
-		o.groups = append(o.groups, p)
-		o.kinds = append(o.kinds, g.Type.Kind)
-		o.values = append(o.values, value.NewBuilder(g.Type.Kind))
-	}
-	for _, a := range n.Aggs {
-		var p *kernel.Program
-		if a.Arg != nil {
-			var err error
-			if p, err = kernel.Compile(a.Arg, layout); err != nil {
-				return nil, err
-			}
-		}
-		acc, err := kernel.NewAccumulator(a.Agg, a.Type)
-		if err != nil {
-			return nil, err
-		}
-		o.args, o.accs = append(o.args, p), append(o.accs, acc)
-	}
-	return o, nil
-}
-
-func (o *aggregateOp) next(ctx context.Context) (kernel.Batch, error) {
-	if o.result == nil {
-		if err := o.fill(ctx); err != nil {
-			return kernel.Batch{}, err
-		}
-	}
-	if o.emitted >= o.result.Len {
-		return kernel.Batch{}, io.EOF
-	}
-	end := min(o.emitted+BatchRows, o.result.Len)
-	b := o.result.Slice(o.emitted, end)
-	o.emitted = end
-	return b, nil
-}
-
-func (o *aggregateOp) fill(ctx context.Context) error {
-	for {
-		b, err := o.in.next(ctx)
-		if errors.Is(err, io.EOF) {
-			break
-		}
-		if err == nil {
-			err = o.add(b)
-		}
-		if err != nil {
-			return err
-		}
-	}
-	groups := len(o.index)
-	if len(o.groups) == 0 {
-		groups = 1
-	}
-	o.result = &kernel.Batch{Len: groups}
-	for _, v := range o.values {
-		o.result.Cols = append(o.result.Cols, v.NewArray())
-	}
-	for _, acc := range o.accs {
-		a, err := acc.Result(groups)
-		if err != nil {
-			return err
-		}
-		o.result.Cols = append(o.result.Cols, a)
-	}
-	return nil
-}
-
-func (o *aggregateOp) add(b kernel.Batch) error {
-	group, err := o.groupRows(b)
-	if err != nil {
-		return err
-	}
-	for i, acc := range o.accs {
-		var arg arrow.Array
-		if o.args[i] != nil {
-			if arg, err = o.args[i].Eval(b); err != nil {
-				return err
-			}
-		}
-		if err := acc.Add(arg, group, max(len(o.index), 1)); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// groupRows returns the group of every row, making new groups as they come.
-func (o *aggregateOp) groupRows(b kernel.Batch) ([]int32, error) {
-	group := make([]int32, b.Len)
-	if len(o.groups) == 0 {
-		return group, nil
-	}
-	keys := make([]arrow.Array, len(o.groups))
-	for i, p := range o.groups {
-		var err error
-		if keys[i], err = p.Eval(b); err != nil {
-			return nil, err
-		}
-	}
-	var key []byte
-	var grown int64
-	for i := range group {
-		key = rowKey(key[:0], keys, i)
-		g, ok := o.index[string(key)]
-		if !ok {
-			g = int32(len(o.index))
-			o.index[string(key)] = g
-			grown += int64(2*len(key)) + entryBytes
-			for c, k := range keys {
-				value.Append(o.values[c], value.At(o.kinds[c], k, i))
-			}
-		}
-		group[i] = g
-	}
-	return group, o.budget.take(grown, "grouping")
 }

@@ -146,8 +146,14 @@ func operatorKind(n plan.Node) string {
 		return "sort"
 	case *plan.Limit:
 		return "limit"
-	case *plan.Union:
-		return "union"
+	case *plan.Union, *plan.SetOp:
+		return "set"
+	case *plan.Window:
+		return "window"
+	case *plan.Unnest:
+		return "unnest"
+	case *plan.Recursive, *plan.WorkTable:
+		return "recursion"
 	}
 	return "values"
 }
@@ -156,14 +162,11 @@ func operatorKind(n plan.Node) string {
 func operatorLabel(n plan.Node) string {
 	switch n := n.(type) {
 	case *plan.Join:
-		how := "hash join"
-		if l, _, ok := equiKeys(n); !ok || len(l) == 0 {
-			how = "nested loop"
+		how := "hash "
+		if keys, _ := joinKeys(n); len(keys) == 0 {
+			how = "nested-loop "
 		}
-		if n.Kind == plan.LeftJoin {
-			how = "left " + how
-		}
-		return how
+		return how + n.Kind.String()
 	case *plan.Filter:
 		return "check rows"
 	case *plan.Project:
@@ -180,6 +183,9 @@ func operatorLabel(n plan.Node) string {
 	case *plan.Aggregate:
 		if len(n.Groups) == 0 {
 			return "aggregate all rows"
+		}
+		if len(n.Sets) > 1 {
+			return fmt.Sprintf("group by %d sets of keys", len(n.Sets))
 		}
 		return plural(len(n.Groups), "group by %d key")
 	}
@@ -215,6 +221,18 @@ func (b *operatorLister) piecesOf(n plan.Node) []string {
 		for _, c := range n.On {
 			does[place{fold.KindFilter, c.Origin()}] = true
 		}
+	case *plan.Window:
+		for _, it := range n.Items {
+			does[place{fold.KindWindow, it.Org}] = true
+		}
+	case *plan.Unnest:
+		for _, c := range n.Calls {
+			does[place{fold.KindExpression, c.Org}] = true
+		}
+	case *plan.SetOp:
+		does[place{fold.KindSet, n.Org}] = true
+	case *plan.Recursive:
+		does[place{fold.KindSet, n.Org}] = true
 	case *plan.Aggregate:
 		does[place{fold.KindAggregate, n.Org}] = true
 		for _, a := range n.Aggs {

@@ -202,6 +202,16 @@ type builder struct {
 	conn     Connector
 	comment  string
 	estimate *plan.Estimator
+	works    map[int]*workRows
+	// rounds is set while the step of a recursion is built: what it reads of
+	// sources is held there, and its operators are counted once.
+	rounds *rounds
+}
+
+// rounds is what the rounds of one recursion share.
+type rounds struct {
+	held     map[plan.Node]*heldRows
+	counters map[plan.Node]*counters
 }
 
 func layoutOf(cols []plan.Column) map[plan.ID]int {
@@ -227,10 +237,25 @@ func compileAll(exprs []plan.Expr, cols []plan.Column) ([]*kernel.Program, error
 
 func (b *builder) build(n plan.Node) (operator, error) {
 	if r, ok := n.(*plan.Remote); ok {
-		return b.remote(r), nil
+		if b.rounds == nil {
+			return b.remote(r), nil
+		}
+		h := b.rounds.held[n]
+		if h == nil {
+			h = &heldRows{in: b.remote(r), budget: b.run.budget}
+			b.rounds.held[n] = h
+		}
+		return &replayOp{held: h}, nil
 	}
 	c := &counters{}
-	b.run.ops = append(b.run.ops, c)
+	if b.rounds != nil && b.rounds.counters[n] != nil {
+		c = b.rounds.counters[n]
+	} else {
+		b.run.ops = append(b.run.ops, c)
+		if b.rounds != nil {
+			b.rounds.counters[n] = c
+		}
+	}
 	op, err := b.operator(n)
 	if err != nil {
 		return nil, err
@@ -259,12 +284,22 @@ func (b *builder) operator(n plan.Node) (operator, error) {
 		programs, err := compileAll(exprs, n.Input.Columns())
 		return &projectOp{in, programs}, err
 	case *plan.Limit:
-		if m, ok := in.(measured); ok && n.Count >= 0 {
+		if m, ok := in.(measured); ok && n.Count >= 0 && n.Ties == nil {
 			if s, ok := m.operator.(*sortOp); ok {
 				s.top = n.Count + n.Offset
 			}
 		}
-		return &limitOp{in: in, skip: n.Offset, left: n.Count}, nil
+		l := &limitOp{in: in, skip: n.Offset, left: n.Count}
+		if n.Ties != nil {
+			var keys []plan.Expr
+			for _, k := range n.Ties {
+				keys = append(keys, k.Expr)
+			}
+			var err error
+			l.ties, err = compileAll(keys, n.Input.Columns())
+			return l, err
+		}
+		return l, nil
 	case *plan.Sort:
 		exprs := make([]plan.Expr, len(n.Keys))
 		for i, k := range n.Keys {
@@ -273,7 +308,28 @@ func (b *builder) operator(n plan.Node) (operator, error) {
 		programs, err := compileAll(exprs, n.Input.Columns())
 		return &sortOp{in: in, keys: n.Keys, programs: programs, kinds: kindsOf(n.Columns()), budget: b.run.budget, top: -1}, err
 	case *plan.Distinct:
-		return &distinctOp{in: in, seen: map[string]struct{}{}, budget: b.run.budget}, nil
+		d := &distinctOp{in: in, seen: map[string]struct{}{}, budget: b.run.budget}
+		if n.On != nil {
+			var err error
+			d.on, err = compileAll(n.On, n.Input.Columns())
+			return d, err
+		}
+		return d, nil
+	case *plan.Window:
+		return newWindowOp(n, in, b.run.budget)
+	case *plan.Unnest:
+		return newUnnestOp(n, in)
+	case *plan.SetOp:
+		left, err := b.build(n.Left)
+		if err != nil {
+			return nil, err
+		}
+		right, err := b.build(n.Right)
+		return &setOp{left: left, right: right, n: n, budget: b.run.budget}, err
+	case *plan.Recursive:
+		return b.recursive(n)
+	case *plan.WorkTable:
+		return &workOp{work: b.works[n.Work]}, nil
 	case *plan.Aggregate:
 		return newAggregateOp(n, in, b.run.budget)
 	case *plan.Union:
@@ -292,6 +348,37 @@ func (b *builder) operator(n plan.Node) (operator, error) {
 		return &valuesOp{n: n}, nil
 	}
 	return nil, fmt.Errorf("exec: no operator for %T", n)
+}
+
+// recursive builds a recursion. Its step is built anew for each round, with
+// the first one now, so that sources are asked and operators counted.
+func (b *builder) recursive(n *plan.Recursive) (operator, error) {
+	base, err := b.build(n.Base)
+	if err != nil {
+		return nil, err
+	}
+	work := &workRows{}
+	inner := *b
+	inner.works = map[int]*workRows{n.Work: work}
+	for k, w := range b.works {
+		inner.works[k] = w
+	}
+	inner.rounds = b.rounds
+	if inner.rounds == nil {
+		inner.rounds = &rounds{held: map[plan.Node]*heldRows{}, counters: map[plan.Node]*counters{}}
+	}
+	first, err := inner.build(n.Step)
+	if err != nil {
+		return nil, err
+	}
+	step := func() (operator, error) {
+		if op := first; op != nil {
+			first = nil
+			return op, nil
+		}
+		return inner.build(n.Step)
+	}
+	return &recursiveOp{base: base, step: step, work: work, all: n.All, seen: map[string]struct{}{}, budget: b.run.budget, kinds: kindsOf(n.Cols)}, nil
 }
 
 // remote reads a statement. Where there are several, each is opened at once

@@ -48,6 +48,11 @@ type Source interface {
 	Order(k plan.SortKey) *Reason
 	// Aggregate judges an aggregate call.
 	Aggregate(a plan.Agg) *Reason
+	// Window judges a window function.
+	Window(w plan.WindowCall) *Reason
+	// Operator judges what an operator does beyond its expressions: the kind
+	// of a join, sets of groups, DISTINCT ON, ties, set operations.
+	Operator(n plan.Node) *Reason
 	// Render writes the native statement for a plan of which every part was
 	// judged.
 	Render(root plan.Node) (Native, error)
@@ -167,7 +172,13 @@ func (f *folder) fold(n plan.Node) (place, error) {
 	case *plan.Join:
 		return f.join(n)
 	case *plan.Union:
-		return f.union(n)
+		return f.set(n, n.Org)
+	case *plan.SetOp:
+		return f.set(n, n.Org)
+	case *plan.WorkTable:
+		return place{node: n, why: recursionKept()}, nil
+	case *plan.Recursive:
+		return f.recursive(n)
 	}
 	in, err := f.fold(n.Inputs()[0])
 	if err != nil {
@@ -186,6 +197,10 @@ func (f *folder) fold(n plan.Node) (place, error) {
 		return f.sort(n, in), nil
 	case *plan.Limit:
 		return f.limit(n, in), nil
+	case *plan.Window:
+		return f.window(n, in), nil
+	case *plan.Unnest:
+		return f.unnest(n, in), nil
 	}
 	return place{}, fmt.Errorf("fold: no rule for %T", n)
 }
@@ -324,11 +339,14 @@ func (f *folder) aggregate(n *plan.Aggregate, in place) place {
 		if why == nil {
 			why = firstReason(len(m.Aggs), func(i int) *Reason { return in.half.source.Aggregate(m.Aggs[i].Agg) })
 		}
+		if why == nil {
+			why = in.half.source.Operator(m)
+		}
 		folded = m
 	}
 	if why == nil {
 		h := &half{source: in.half.source, out: n.Columns(), defs: plan.Defs{}, ref: in.half.ref}
-		h.frag = &plan.Aggregate{Input: in.half.frag, Groups: folded.Groups, Aggs: folded.Aggs, Org: n.Org}
+		h.frag = folded.WithInputs([]plan.Node{in.half.frag})
 		f.note(KindAggregate, n.Org, Folded, h.ref, nil)
 		for _, a := range n.Aggs {
 			f.note(KindAggregate, a.Org, Folded, h.ref, nil)
@@ -353,10 +371,8 @@ func substitute(n plan.Node, defs plan.Defs) plan.Node {
 }
 
 func substituteAgg(a plan.Agg, defs plan.Defs) plan.Agg {
-	if a.Arg != nil {
-		a.Arg = plan.Substitute(a.Arg, defs)
-	}
-	return a
+	n := &plan.Aggregate{Aggs: []plan.AggItem{{Agg: a}}}
+	return substitute(n, defs).(*plan.Aggregate).Aggs[0].Agg
 }
 
 func firstReason(n int, judge func(i int) *Reason) *Reason {
@@ -384,13 +400,19 @@ func (f *folder) distinct(n *plan.Distinct, in place) place {
 		if why == nil {
 			why = h.exactOutput()
 		}
-		if why == nil {
+		if why == nil && len(n.On) == 0 {
 			why = firstReason(len(h.out), func(i int) *Reason { return h.source.Group(h.def(h.out[i])) })
+		}
+		if why == nil {
+			why = firstReason(len(n.On), func(i int) *Reason { return h.source.Group(plan.Substitute(n.On[i], h.defs)) })
+		}
+		if why == nil {
+			why = h.source.Operator(n)
 		}
 		if why == nil {
 			f.noteItems(h)
 			f.note(KindDistinct, n.Org, Folded, h.ref, nil)
-			frag := &plan.Distinct{Input: &plan.Project{Input: h.frag, Items: h.items()}, Org: n.Org}
+			frag := &plan.Distinct{Input: &plan.Project{Input: h.frag, Items: h.items()}, On: n.On, Org: n.Org}
 			return place{half: &half{source: h.source, frag: frag, out: h.out, defs: plan.Defs{}, ref: h.ref}}
 		}
 	}
@@ -421,20 +443,25 @@ func (f *folder) limit(n *plan.Limit, in place) place {
 		why = foldingOff()
 	}
 	if why == nil {
+		why = in.half.source.Operator(n)
+	}
+	if why == nil {
 		h := *in.half
 		f.note(KindLimit, n.Org, Folded, h.ref, nil)
-		h.frag = &plan.Limit{Input: h.frag, Count: n.Count, Offset: n.Offset, Org: n.Org}
+		h.frag = substitute(n, h.defs).WithInputs([]plan.Node{h.frag})
 		return place{half: &h}
 	}
 	f.note(KindLimit, n.Org, Kept, nil, why)
 	return place{node: n.WithInputs([]plan.Node{f.surface(in)}), why: why}
 }
 
-func (f *folder) union(n *plan.Union) (place, error) {
-	parts := make([]place, len(n.Parts))
+// set folds a union, INTERSECT or EXCEPT of one source.
+func (f *folder) set(n plan.Node, org plan.Origin) (place, error) {
+	parts := make([]place, len(n.Inputs()))
 	var why *Reason
 	source := ""
-	for i, p := range n.Parts {
+	_, isUnion := n.(*plan.Union)
+	for i, p := range n.Inputs() {
 		var err error
 		if parts[i], err = f.fold(p); err != nil {
 			return place{}, err
@@ -448,14 +475,19 @@ func (f *folder) union(n *plan.Union) (place, error) {
 			why = differentSources(n)
 		default:
 			source = h.source.Name()
-			why = h.exactOutput()
+			if why = h.exactOutput(); why == nil && !isUnion {
+				why = firstReason(len(h.out), func(i int) *Reason { return h.source.Group(h.def(h.out[i])) })
+			}
 		}
 	}
 	if why == nil && f.off {
 		why = foldingOff()
 	}
 	if why == nil {
-		// One source runs the whole union; its parts are in one statement.
+		why = parts[0].half.source.Operator(n)
+	}
+	if why == nil {
+		// One source runs the whole operation; its parts are in one statement.
 		ref := &statementRef{}
 		inputs := make([]plan.Node, len(parts))
 		for i, p := range parts {
@@ -463,14 +495,74 @@ func (f *folder) union(n *plan.Union) (place, error) {
 			inputs[i] = &plan.Project{Input: p.half.frag, Items: p.half.items()}
 			p.half.ref.find().parent = ref
 		}
-		f.note(KindSet, n.Org, Folded, ref, nil)
-		frag := &plan.Union{Parts: inputs, Cols: n.Cols, Org: n.Org}
-		return place{half: &half{source: parts[0].half.source, frag: frag, out: n.Cols, defs: plan.Defs{}, ref: ref}}, nil
+		f.note(KindSet, org, Folded, ref, nil)
+		return place{half: &half{source: parts[0].half.source, frag: n.WithInputs(inputs), out: n.Columns(), defs: plan.Defs{}, ref: ref}}, nil
 	}
-	f.note(KindSet, n.Org, Kept, nil, why)
+	f.note(KindSet, org, Kept, nil, why)
 	inputs := make([]plan.Node, len(parts))
 	for i, p := range parts {
 		inputs[i] = f.surface(p)
 	}
+	return place{node: n.WithInputs(inputs), why: why}, nil
+}
+
+// window folds window functions where the source computes all of them.
+func (f *folder) window(n *plan.Window, in place) place {
+	why := f.above(in)
+	if in.half != nil {
+		h := *in.half
+		m := substitute(n, h.defs).(*plan.Window)
+		own := make([]*Reason, len(m.Items))
+		for i, it := range m.Items {
+			if own[i] = h.source.Window(it.WindowCall); own[i] != nil && why == nil {
+				why = own[i]
+			}
+		}
+		if why == nil {
+			for _, it := range n.Items {
+				f.note(KindWindow, it.Org, Folded, h.ref, nil)
+			}
+			h.frag = m.WithInputs([]plan.Node{h.frag})
+			h.out = append(h.out[:len(h.out):len(h.out)], n.Columns()[len(h.out):]...)
+			return place{half: &h}
+		}
+		for i, it := range n.Items {
+			if own[i] == nil {
+				own[i] = why
+			}
+			f.note(KindWindow, it.Org, Kept, nil, own[i])
+		}
+	} else {
+		for _, it := range n.Items {
+			f.note(KindWindow, it.Org, Kept, nil, why)
+		}
+	}
+	return place{node: n.WithInputs([]plan.Node{f.surface(in)}), why: why}
+}
+
+// unnest keeps set-returning functions: no source is asked for them.
+func (f *folder) unnest(n *plan.Unnest, in place) place {
+	why := &Reason{"no-equivalent", "Functions that give several rows are computed here.", "None is needed where the rows they repeat are few: filter below them."}
+	for _, c := range n.Calls {
+		f.note(KindExpression, c.Org, Kept, nil, why)
+	}
+	return place{node: n.WithInputs([]plan.Node{f.surface(in)}), why: why}
+}
+
+func recursionKept() *Reason {
+	return &Reason{"recursion", "A recursion goes round in Rovik, which asks each source once.", "Filter what the first round starts from."}
+}
+
+func (f *folder) recursive(n *plan.Recursive) (place, error) {
+	why := recursionKept()
+	inputs := make([]plan.Node, 2)
+	for i, in := range n.Inputs() {
+		p, err := f.fold(in)
+		if err != nil {
+			return place{}, err
+		}
+		inputs[i] = f.surface(p)
+	}
+	f.note(KindSet, n.Org, Kept, nil, why)
 	return place{node: n.WithInputs(inputs), why: why}, nil
 }

@@ -38,16 +38,34 @@ func (f *folder) joinReason(n *plan.Join, l, r place) *Reason {
 		return differentSources(n)
 	case f.off:
 		return foldingOff()
-	case n.Kind == plan.LeftJoin && len(r.half.filters) > 0:
-		return &Reason{"null-supplied", "A left join needs its right side complete, and Rovik checks a condition on it first: " + lowerFirst(r.half.why.Text), r.half.why.Remedy}
+	case n.Kind == plan.SingleJoin:
+		return &Reason{"one-row", "The subquery must not give a second row, which Rovik checks.", "Let it give one row for certain: an aggregate, LIMIT 1, or an equality on a key."}
+	case n.Kind != plan.InnerJoin && len(r.half.filters) > 0:
+		return &Reason{"null-supplied", "A " + n.Kind.String() + " needs its right side complete, and Rovik checks a condition on it first: " + lowerFirst(r.half.why.Text), r.half.why.Remedy}
+	case n.Kind == plan.FullJoin && len(l.half.filters) > 0:
+		return &Reason{"null-supplied", "A full join needs both sides complete, and Rovik checks a condition on one first: " + lowerFirst(l.half.why.Text), l.half.why.Remedy}
 	}
-	if n.Kind == plan.LeftJoin {
-		cols := plan.Outputs(r.half.frag)
-		for _, c := range r.half.out {
-			if e := r.half.def(c); !isColumn(e) && !plan.Strict(e, cols) {
-				return &Reason{"null-supplied", "The right side of the left join computes " + c.Name + ", which must be NULL without a partner, before joining.",
-					"Compute " + c.Name + " after the join."}
-			}
+	if n.Kind == plan.LeftJoin || n.Kind == plan.FullJoin {
+		if why := suppliedReason(n, r.half); why != nil {
+			return why
+		}
+	}
+	if n.Kind == plan.FullJoin {
+		if why := suppliedReason(n, l.half); why != nil {
+			return why
+		}
+	}
+	return l.half.source.Operator(n)
+}
+
+// suppliedReason judges a side that an outer join fills with NULLs: what it
+// computes must be NULL for them.
+func suppliedReason(n *plan.Join, h *half) *Reason {
+	cols := plan.Outputs(h.frag)
+	for _, c := range h.out {
+		if e := h.def(c); !isColumn(e) && !plan.Strict(e, cols) {
+			return &Reason{"null-supplied", "One side of the " + n.Kind.String() + " computes " + c.Name + ", which must be NULL without a partner, before joining.",
+				"Compute " + c.Name + " after the join."}
 		}
 	}
 	return nil
@@ -99,10 +117,17 @@ func (f *folder) joinHalves(n *plan.Join, l, r *half) (place, *Reason) {
 		}
 		conds = append(conds, j)
 	}
-	if n.Kind == plan.LeftJoin && firstWhy != nil {
+	if n.Kind != plan.InnerJoin && firstWhy != nil {
 		return place{}, firstWhy
 	}
-	if !connected && n.Kind == plan.InnerJoin {
+	var test plan.Expr
+	if n.Test != nil {
+		test = plan.Substitute(n.Test, defs)
+		if why := l.source.Value(test); why != nil {
+			return place{}, why
+		}
+	}
+	if !connected && !n.Kind.LeftOnly() {
 		if firstWhy != nil {
 			return place{}, firstWhy
 		}
@@ -119,7 +144,13 @@ func (f *folder) joinHalves(n *plan.Join, l, r *half) (place, *Reason) {
 		h.why = r.why
 	}
 	h.out = append(l.out[:len(l.out):len(l.out)], r.out...)
-	join := &plan.Join{Kind: n.Kind, Left: l.frag, Right: r.frag, Org: n.Org}
+	if n.Kind.LeftOnly() {
+		h.out = l.out
+		if n.Mark != nil {
+			h.out = append(l.out[:len(l.out):len(l.out)], *n.Mark)
+		}
+	}
+	join := &plan.Join{Kind: n.Kind, Left: l.frag, Right: r.frag, Test: test, Mark: n.Mark, Org: n.Org}
 	verdict := Folded
 	for _, j := range conds {
 		v := Folded

@@ -119,3 +119,5 @@ func (bare) Filter(plan.Expr) (plan.Expr, *Reason) { return nil, foldingOff() }
 func (bare) Group(plan.Expr) *Reason               { return foldingOff() }
 func (bare) Order(plan.SortKey) *Reason            { return foldingOff() }
 func (bare) Aggregate(plan.Agg) *Reason            { return foldingOff() }
+func (bare) Window(plan.WindowCall) *Reason        { return foldingOff() }
+func (bare) Operator(plan.Node) *Reason            { return foldingOff() }

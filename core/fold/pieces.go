@@ -18,6 +18,7 @@ const (
 	KindJoin       Kind = "join"
 	KindAggregate  Kind = "aggregate"
 	KindDistinct   Kind = "distinct"
+	KindWindow     Kind = "window"
 	KindSort       Kind = "sort"
 	KindLimit      Kind = "limit"
 	KindSet        Kind = "set"

@@ -1,80 +1,96 @@
 package kernel
 
 import (
-	"encoding/binary"
 	"fmt"
+	"sort"
 
 	"github.com/apache/arrow-go/v18/arrow"
-	"github.com/apache/arrow-go/v18/arrow/array"
 
 	"rovik/core/plan"
 	"rovik/core/value"
 )
 
-// IsAggregate tells whether name is an aggregate function.
-func IsAggregate(name string) bool {
-	switch name {
-	case "count", "sum", "avg", "min", "max":
-		return true
-	}
-	return false
-}
-
-// AggregateType returns the result type of an aggregate over an argument.
-func AggregateType(name string, arg value.Type) (value.Type, error) {
-	k := arg.Kind
-	switch {
-	case name == "count":
-		return value.Of(value.Int8), nil
-	case (name == "min" || name == "max") && k != value.Bool && k != value.Null:
-		return arg, nil
-	case name == "sum" && (k == value.Int2 || k == value.Int4):
-		return value.Of(value.Int8), nil
-	case (name == "sum" || name == "avg") && (k == value.Numeric || k.IsInteger()):
-		return value.Of(value.Numeric), nil
-	case (name == "sum" || name == "avg") && k == value.Float8:
-		return value.Of(value.Float8), nil
-	}
-	return value.Type{}, value.Errorf(value.CodeUndefinedFunc, "function %s(%s) does not exist", name, k).
-		WithHint("cast the argument to a number")
-}
-
 // Accumulator computes one aggregate for many groups at once.
 type Accumulator interface {
-	// Add takes in a batch: arg (nil for count(*)) and the group of each row.
-	// groups counts how many groups there are by now.
-	Add(arg arrow.Array, group []int32, groups int) error
+	// Add takes in a batch: the arguments (none for count(*)) and the group of
+	// each row. groups counts how many groups there are by now.
+	Add(args []arrow.Array, group []int32, groups int) error
 	// Result returns one entry for each group.
 	Result(groups int) (arrow.Array, error)
 }
 
-// NewAccumulator makes the accumulator of an aggregate call.
-func NewAccumulator(a plan.Agg, result value.Type) (Accumulator, error) {
-	inner, err := newPlain(a, result)
-	if err != nil || !a.Distinct || a.Func == "min" || a.Func == "max" {
-		return inner, err
-	}
-	return &distinctAccumulator{inner: inner, seen: map[string]struct{}{}}, nil
+// aggregate describes an aggregate function. resolve gives the kinds that its
+// arguments are cast to and its result, or ok false; sorted is the kind of
+// WITHIN GROUP's value. make builds an accumulator for resolved kinds.
+type aggregate struct {
+	resolve func(kinds []value.Kind, sorted value.Kind) (args []value.Kind, result value.Kind, ok bool)
+	make    func(a plan.Agg, result value.Kind) Accumulator
+	// keepsNulls tells that rows with a NULL argument count too.
+	keepsNulls bool
+	// ordered tells that the order of the rows changes the result.
+	ordered bool
 }
 
-func newPlain(a plan.Agg, result value.Type) (Accumulator, error) {
-	if a.Func == "count" {
-		return &countAccumulator{}, nil
+var aggregates = map[string]*aggregate{}
+
+// IsAggregate tells whether name is an aggregate function.
+func IsAggregate(name string) bool { return aggregates[name] != nil }
+
+// OrderSensitive tells whether the order of its rows changes an aggregate.
+func OrderSensitive(name string) bool { return aggregates[name] != nil && aggregates[name].ordered }
+
+// Aggregates lists the aggregate functions.
+func Aggregates() []string {
+	var names []string
+	for n := range aggregates {
+		names = append(names, n)
 	}
-	k := a.Arg.Type().Kind
-	switch a.Func {
-	case "min", "max":
-		return &extremeAccumulator{kind: k, max: a.Func == "max"}, nil
-	case "sum", "avg":
-		avg := a.Func == "avg"
-		switch {
-		case k == value.Float8:
-			return &floatSum{avg: avg}, nil
-		case k.IsInteger() || k == value.Numeric:
-			return &exactSum{avg: avg, result: result.Kind}, nil
+	sort.Strings(names)
+	return names
+}
+
+// ResolveAggregate returns the kinds to which the arguments of an aggregate
+// are cast, and its result. sorted is the kind of WITHIN GROUP's value.
+func ResolveAggregate(name string, kinds []value.Kind, sorted value.Kind) ([]value.Kind, value.Type, error) {
+	known := append([]value.Kind{}, kinds...)
+	for i, k := range known {
+		if k == value.Null && name != "count" {
+			known[i] = value.Text
 		}
 	}
-	return nil, fmt.Errorf("no accumulator for %s(%s)", a.Func, k)
+	if args, result, ok := aggregates[name].resolve(known, sorted); ok {
+		return args, value.Of(result), nil
+	}
+	return nil, value.Type{}, noSuchFunction(name, kinds)
+}
+
+// NewAccumulator makes the accumulator of an aggregate call. Its arguments are
+// the call's, then the keys of its order.
+func NewAccumulator(a plan.Agg, result value.Type) (Accumulator, error) {
+	def := aggregates[a.Func]
+	if def == nil {
+		return nil, fmt.Errorf("no accumulator for %s", a.Func)
+	}
+	inner := def.make(a, result.Kind)
+	switch {
+	case len(a.Order) > 0 && def.ordered:
+		return &orderedAccumulator{inner: inner, agg: a, skipNulls: !def.keepsNulls}, nil
+	case a.Distinct && a.Func != "min" && a.Func != "max" && def.ordered:
+		// DISTINCT alone gives PostgreSQL's order too: that of the values.
+		sorted := a
+		for _, x := range a.Args {
+			sorted.Order = append(sorted.Order, plan.SortKey{Expr: x})
+		}
+		return &orderedAccumulator{inner: inner, agg: sorted, own: true, skipNulls: !def.keepsNulls}, nil
+	case a.Distinct && a.Func != "min" && a.Func != "max":
+		return &distinctAccumulator{inner: inner, seen: map[string]struct{}{}, skipNulls: !def.keepsNulls}, nil
+	}
+	return inner, nil
+}
+
+// Holds tells whether an aggregate keeps its rows until the end.
+func Holds(a plan.Agg) bool {
+	return a.Distinct || len(a.Order) > 0 || a.Func == "array_agg" || a.Func == "string_agg" || a.Func == "json_agg" || a.Func == "jsonb_agg"
 }
 
 func grow[T any](s []T, n int) []T {
@@ -84,189 +100,147 @@ func grow[T any](s []T, n int) []T {
 	return append(s, make([]T, n-len(s))...)
 }
 
-type countAccumulator struct{ n []int64 }
-
-func (c *countAccumulator) Add(arg arrow.Array, group []int32, groups int) error {
-	c.n = grow(c.n, groups)
-	for i, g := range group {
-		if arg == nil || !arg.IsNull(i) {
-			c.n[g]++
-		}
-	}
-	return nil
-}
-
-func (c *countAccumulator) Result(groups int) (arrow.Array, error) {
-	b := array.NewInt64Builder(value.Memory)
-	b.AppendValues(grow(c.n, groups), nil)
-	return b.NewArray(), nil
-}
-
-// exactSum sums integers and numerics. While it can it adds int64s; sums that
-// leave them go on as decimals.
-type exactSum struct {
-	sum    []value.Decimal
-	n      []int64
-	avg    bool
-	result value.Kind
-}
-
-func (s *exactSum) Add(arg arrow.Array, group []int32, groups int) error {
-	s.sum, s.n = grow(s.sum, groups), grow(s.n, groups)
-	at, err := decimalReader(arg)
-	if err != nil {
-		return err
-	}
-	for i, g := range group {
-		if arg.IsNull(i) {
-			continue
-		}
-		sum, err := s.sum[g].Add(at(i))
-		if err != nil {
-			return err
-		}
-		s.sum[g] = sum
-		s.n[g]++
-	}
-	return nil
-}
-
-func decimalReader(arg arrow.Array) (func(int) value.Decimal, error) {
-	switch a := arg.(type) {
-	case *array.Int16:
-		return func(i int) value.Decimal { return value.DecimalFromInt(int64(a.Value(i))) }, nil
-	case *array.Int32:
-		return func(i int) value.Decimal { return value.DecimalFromInt(int64(a.Value(i))) }, nil
-	case *array.Int64:
-		return func(i int) value.Decimal { return value.DecimalFromInt(a.Value(i)) }, nil
-	case *array.FixedSizeBinary:
-		return func(i int) value.Decimal { return value.GetDecimal(a.Value(i)) }, nil
-	}
-	return nil, fmt.Errorf("sums are not made of %T", arg)
-}
-
-func (s *exactSum) Result(groups int) (arrow.Array, error) {
-	s.sum, s.n = grow(s.sum, groups), grow(s.n, groups)
-	out := value.NewBuilder(s.result)
-	for g := range groups {
-		v := value.Value{Kind: s.result, IsNull: s.n[g] == 0}
-		if !v.IsNull {
-			var err error
-			switch {
-			case s.result == value.Int8:
-				v.Int, err = s.sum[g].Int64()
-			case s.avg:
-				v.Dec, err = s.sum[g].Div(value.DecimalFromInt(s.n[g]))
-			default:
-				v.Dec = s.sum[g]
-			}
-			if err != nil {
-				return nil, err
-			}
-		}
-		value.Append(out, v)
-	}
-	return out.NewArray(), nil
-}
-
-type floatSum struct {
-	sum []float64
-	n   []int64
-	avg bool
-}
-
-func (s *floatSum) Add(arg arrow.Array, group []int32, groups int) error {
-	s.sum, s.n = grow(s.sum, groups), grow(s.n, groups)
-	a := arg.(*array.Float64)
-	for i, g := range group {
-		if a.IsNull(i) {
-			continue
-		}
-		sum, err := value.AddFloat(s.sum[g], a.Value(i))
-		if err != nil {
-			return err
-		}
-		s.sum[g] = sum
-		s.n[g]++
-	}
-	return nil
-}
-
-func (s *floatSum) Result(groups int) (arrow.Array, error) {
-	s.sum, s.n = grow(s.sum, groups), grow(s.n, groups)
-	out := array.NewFloat64Builder(value.Memory)
-	for g := range groups {
-		switch {
-		case s.n[g] == 0:
-			out.AppendNull()
-		case s.avg:
-			out.Append(s.sum[g] / float64(s.n[g]))
-		default:
-			out.Append(s.sum[g])
-		}
-	}
-	return out.NewArray(), nil
-}
-
-// extremeAccumulator is min and max of any ordered kind. It keeps, for each
-// group, the place of the best value in a growing array of candidates.
-type extremeAccumulator struct {
-	kind value.Kind
-	max  bool
-	best []value.Value
-	has  []bool
-}
-
-func (x *extremeAccumulator) Add(arg arrow.Array, group []int32, groups int) error {
-	x.best, x.has = grow(x.best, groups), grow(x.has, groups)
-	for i, g := range group {
-		if arg.IsNull(i) {
-			continue
-		}
-		v := value.At(x.kind, arg, i)
-		if x.has[g] {
-			if c := value.Compare(v, x.best[g]); c == 0 || (c > 0) != x.max {
-				continue
-			}
-		}
-		x.best[g], x.has[g] = v, true
-	}
-	return nil
-}
-
-func (x *extremeAccumulator) Result(groups int) (arrow.Array, error) {
-	x.best, x.has = grow(x.best, groups), grow(x.has, groups)
-	out := value.NewBuilder(x.kind)
-	for g := range groups {
-		if x.has[g] {
-			value.Append(out, x.best[g])
-		} else {
-			out.AppendNull()
-		}
-	}
-	return out.NewArray(), nil
-}
-
 // distinctAccumulator lets each value of a group through once.
 type distinctAccumulator struct {
-	inner Accumulator
-	seen  map[string]struct{}
+	inner     Accumulator
+	seen      map[string]struct{}
+	skipNulls bool
 }
 
-func (d *distinctAccumulator) Add(arg arrow.Array, group []int32, groups int) error {
+func (d *distinctAccumulator) Add(args []arrow.Array, group []int32, groups int) error {
 	var rows, newGroups []int32
 	var key []byte
+next:
 	for i, g := range group {
-		if arg.IsNull(i) {
-			continue
+		key = append(key[:0], byte(g), byte(g>>8), byte(g>>16), byte(g>>24))
+		for _, a := range args {
+			if d.skipNulls && a.IsNull(i) {
+				continue next
+			}
+			key = value.AppendKey(key, a, i)
 		}
-		key = value.AppendKey(binary.LittleEndian.AppendUint32(key[:0], uint32(g)), arg, i)
 		if _, ok := d.seen[string(key)]; !ok {
 			d.seen[string(key)] = struct{}{}
 			rows, newGroups = append(rows, int32(i)), append(newGroups, g)
 		}
 	}
-	return d.inner.Add(Take(arg, rows), newGroups, groups)
+	return d.inner.Add(takeAll(args, rows), newGroups, groups)
+}
+
+func takeAll(arrays []arrow.Array, rows []int32) []arrow.Array {
+	out := make([]arrow.Array, len(arrays))
+	for i, a := range arrays {
+		out[i] = Take(a, rows)
+	}
+	return out
 }
 
 func (d *distinctAccumulator) Result(groups int) (arrow.Array, error) { return d.inner.Result(groups) }
+
+// orderedAccumulator holds all rows and hands them on by group and order.
+type orderedAccumulator struct {
+	inner     Accumulator
+	agg       plan.Agg
+	own       bool // the order's keys are the arguments themselves
+	skipNulls bool
+	batches   [][]arrow.Array
+	group     []int32
+}
+
+func (o *orderedAccumulator) Add(args []arrow.Array, group []int32, _ int) error {
+	o.batches = append(o.batches, args)
+	o.group = append(o.group, group...)
+	return nil
+}
+
+func (o *orderedAccumulator) Result(groups int) (arrow.Array, error) {
+	if len(o.batches) == 0 {
+		return o.inner.Result(groups)
+	}
+	width := len(o.batches[0])
+	cols := make([]arrow.Array, width)
+	for c := range width {
+		parts := make([]arrow.Array, len(o.batches))
+		for i, b := range o.batches {
+			parts[i] = b[c]
+		}
+		var err error
+		if cols[c], err = concatenate(parts); err != nil {
+			return nil, err
+		}
+	}
+	nargs := len(o.agg.Args)
+	args, keys := cols[:nargs], cols[nargs:]
+	if o.own {
+		keys = args
+	}
+	rows := allRows(len(o.group))
+	sort.SliceStable(rows, func(i, j int) bool {
+		a, b := rows[i], rows[j]
+		if o.group[a] != o.group[b] {
+			return o.group[a] < o.group[b]
+		}
+		for k, key := range keys {
+			if c := CompareKeys(key, int(a), int(b), o.agg.Order[k]); c != 0 {
+				return c < 0
+			}
+		}
+		return false
+	})
+	if o.agg.Distinct {
+		rows = o.unique(rows, args)
+	}
+	group := make([]int32, len(rows))
+	for i, r := range rows {
+		group[i] = o.group[r]
+	}
+	if plan.OrderedSet(o.agg.Func) {
+		args = cols
+	}
+	if err := o.inner.Add(takeAll(args, rows), group, groups); err != nil {
+		return nil, err
+	}
+	return o.inner.Result(groups)
+}
+
+// unique keeps the first of equal arguments in each group.
+func (o *orderedAccumulator) unique(rows []int32, args []arrow.Array) []int32 {
+	seen := map[string]struct{}{}
+	var out []int32
+	var key []byte
+next:
+	for _, r := range rows {
+		g := o.group[r]
+		key = append(key[:0], byte(g), byte(g>>8), byte(g>>16), byte(g>>24))
+		for _, a := range args {
+			if o.skipNulls && a.IsNull(int(r)) {
+				continue next
+			}
+			key = value.AppendKey(key, a, int(r))
+		}
+		if _, ok := seen[string(key)]; !ok {
+			seen[string(key)] = struct{}{}
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// CompareKeys orders two rows of an array by a sort key.
+func CompareKeys(a arrow.Array, i, j int, k plan.SortKey) int {
+	in, jn := a.IsNull(i), a.IsNull(j)
+	switch {
+	case in && jn:
+		return 0
+	case in || jn:
+		if in == k.NullsFirst {
+			return -1
+		}
+		return 1
+	}
+	c := value.CompareAt(a, i, a, j)
+	if k.Desc {
+		return -c
+	}
+	return c
+}

@@ -2,6 +2,8 @@ package kernel
 
 import (
 	"math"
+	"math/big"
+	"strings"
 
 	"github.com/apache/arrow-go/v18/arrow"
 
@@ -14,7 +16,36 @@ func castName(to value.Kind) string { return "cast " + to.String() }
 
 // CanCast tells whether CAST(from AS to) exists.
 func CanCast(from, to value.Kind) bool {
-	return from == to || lookup(castName(to), []value.Kind{from}) != nil
+	return from == to || castFunc(from, to) != nil
+}
+
+// castFunc returns what converts one kind to another, or nil.
+func castFunc(from, to value.Kind) *Func {
+	if f := lookup(castName(to), []value.Kind{from}); f != nil {
+		return f
+	}
+	convert := func(f scalar) *Func { return boxed(castName(to), []value.Kind{from}, to, true, f) }
+	switch {
+	case from == value.Text && to.IsArray():
+		return convert(func(a []value.Value) (value.Value, error) {
+			items, err := value.ParseList(to.Elem(), a[0].Str)
+			return listValue(items), err
+		})
+	case from.IsArray() && to == value.Text:
+		return convert(func(a []value.Value) (value.Value, error) { return textValue(a[0].String()), nil })
+	case from.IsArray() && to.IsArray() && CanCast(from.Elem(), to.Elem()):
+		return convert(func(a []value.Value) (value.Value, error) {
+			items := make([]value.Value, len(a[0].List))
+			for i, x := range a[0].List {
+				var err error
+				if items[i], err = CastValue(x, value.Of(to.Elem())); err != nil {
+					return nullValue(), err
+				}
+			}
+			return listValue(items), nil
+		})
+	}
+	return nil
 }
 
 func defCast[A, R any](from, to value.Kind, f func(A) (R, error)) {
@@ -99,6 +130,38 @@ func init() {
 		defCast(d, k, sure1(func(x date) stamp { return stamp(startOf(x)) }))
 		defCast(k, d, sure1(func(x stamp) date { return date(value.DayOf(int64(x))) }))
 	}
+	f4, tm, ch := value.Float4, value.Time, value.Char
+	defCast(f4, f8, sure1(func(x float32) float64 { return float64(x) }))
+	defCast(f8, f4, func(x float64) (float32, error) { return value.ToReal(x) })
+	defCast(num, f4, func(x dec) (float32, error) { return value.ToReal(x.Float64()) })
+	defCast(f4, num, func(x float32) (dec, error) { return realToDecimal(float64(x)) })
+	defToInt(f4, func(x float32) (int64, error) { return value.FloatToInt[int64](float64(x)) })
+	defText(f4, func(s string) (float32, error) { f, err := value.ParseReal(s); return float32(f), err }, func(x float32) string { return value.FormatReal(float64(x)) })
+	defCast(value.Int2, f4, sure1(func(x int16) float32 { return float32(x) }))
+	defCast(i4, f4, sure1(func(x int32) float32 { return float32(x) }))
+	defCast(value.Int8, f4, sure1(func(x int64) float32 { return float32(x) }))
+	defText(tm, func(s string) (clock, error) { us, err := value.ParseTime(s); return clock(us), err }, func(x clock) string { return value.FormatTime(int64(x)) })
+	for _, k := range []value.Kind{ts, tz} {
+		defCast(k, tm, sure1(func(x stamp) clock { return clock(int64(x) - startOf(date(value.DayOf(int64(x))))) }))
+	}
+	defCast(tm, value.Interval, sure1(func(x clock) value.Span { return value.Span{Micros: int64(x)} }))
+	defCast(value.Interval, tm, sure1(func(s value.Span) clock {
+		us := s.Micros % value.MicrosPerDay
+		if us < 0 {
+			us += value.MicrosPerDay
+		}
+		return clock(us)
+	}))
+	defText(value.UUID, value.ParseUUID, func(s string) string { return s })
+	defText(value.Bytea, func(s string) ([]byte, error) { b, err := value.ParseBytes(s); return []byte(b), err },
+		func(b []byte) string { return value.Value{Kind: value.Bytea, Str: string(b)}.String() })
+	trimmed := func(s string) string { return strings.TrimRight(s, " ") }
+	defText(ch, sure1(trimmed), func(s string) string { return s })
+	for _, k := range []value.Kind{value.JSON, value.JSONB} {
+		defText(k, func(s string) (string, error) { return value.ParseJSON(k, s) }, func(s string) string { return s })
+	}
+	defCast(value.JSON, value.JSONB, func(s string) (string, error) { return value.ParseJSON(value.JSONB, s) })
+	defCast(value.JSONB, value.JSON, sure1(func(s string) string { return s }))
 	defCast(ts, tz, sure1(func(x stamp) stamp { return x }))
 	defCast(tz, ts, sure1(func(x stamp) stamp { return x }))
 }
@@ -120,6 +183,14 @@ func fitDecimals(v vector, t value.Type, n int) (arrow.Array, error) {
 	return out.NewArray(), nil
 }
 
+// realToDecimal keeps 6 significant digits, as PostgreSQL's cast does.
+func realToDecimal(f float64) (value.Decimal, error) {
+	if math.IsNaN(f) || math.IsInf(f, 0) {
+		return value.Decimal{}, value.Errorf(value.CodeUnsupported, "numeric holds neither NaN nor infinity here")
+	}
+	return value.ParseDecimal(new(big.Float).SetFloat64(f).Text('g', 6))
+}
+
 // CastValue converts a constant.
 func CastValue(v value.Value, to value.Type) (value.Value, error) {
 	if v.IsNull || v.Kind == value.Null && to.Kind == value.Text {
@@ -134,7 +205,7 @@ func CastValue(v value.Value, to value.Type) (value.Value, error) {
 	}
 	out := v
 	if v.Kind != to.Kind {
-		f := lookup(castName(to.Kind), []value.Kind{v.Kind})
+		f := castFunc(v.Kind, to.Kind)
 		if f == nil {
 			return v, value.Errorf("42846", "cannot cast type %s to %s", v.Kind, to.Kind)
 		}
@@ -144,12 +215,12 @@ func CastValue(v value.Value, to value.Type) (value.Value, error) {
 		}
 		out = value.At(to.Kind, arr, 0)
 	}
-	if to.Kind == value.Numeric && to.Precision > 0 {
+	if to.Precision > 0 && to.Kind == value.Numeric {
 		fit, err := out.Dec.Fit(to.Precision, to.Scale)
 		return value.DecimalOf(fit), err
 	}
-	if out.Kind == value.Float8 && math.IsNaN(out.Float) {
-		out.Float = math.NaN()
+	if to.Precision > 0 && to.Kind == value.Char {
+		out.Str = strings.TrimRight(left(out.Str, int32(to.Precision)), " ")
 	}
 	return out, nil
 }

@@ -2,6 +2,7 @@ package kernel
 
 import (
 	"fmt"
+	"strings"
 
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/array"
@@ -177,6 +178,8 @@ func compileCall(e *plan.Call, layout map[plan.ID]int) (node, error) {
 		return extremeNode{args, e.Typ.Kind, e.Op == "greatest"}, nil
 	case "concat":
 		return concatNode{args}, nil
+	case "concat_ws":
+		return separatedNode{args}, nil
 	case "in":
 		return compileIn(e, args, usesOf(e, layout))
 	case "is distinct from", "is not distinct from":
@@ -186,11 +189,27 @@ func compileCall(e *plan.Call, layout map[plan.ID]int) (node, error) {
 			return n, placed(e, err)
 		}
 	}
-	f := lookup(e.Op, kindsOf(e.Args))
+	f := exactly(e.Op, kindsOf(e.Args))
 	if f == nil {
 		return nil, noSuchFunction(e.Op, kindsOf(e.Args))
 	}
 	return callNode{f, args, e}, nil
+}
+
+// exactly returns the overload for these kinds, fixed or polymorphic.
+func exactly(name string, kinds []value.Kind) *Func {
+	if f := lookup(name, kinds); f != nil {
+		return f
+	}
+	if f := resolvePolymorphic(name, kinds); f != nil {
+		return f
+	}
+	if op, quantifier, ok := strings.Cut(name, " a"); ok && len(kinds) == 2 && kinds[1].IsArray() {
+		if f := exactly(op, []value.Kind{kinds[0], kinds[1].Elem()}); f != nil {
+			return quantified(f, quantifier == "ll", kinds[1])
+		}
+	}
+	return nil
 }
 
 // compileLike readies the pattern once where it is a constant.
@@ -236,7 +255,7 @@ func compileCast(e *plan.Cast, layout map[plan.ID]int) (node, error) {
 	}
 	from := e.Arg.Type().Kind
 	if from != e.Typ.Kind {
-		f := lookup(castName(e.Typ.Kind), []value.Kind{from})
+		f := castFunc(from, e.Typ.Kind)
 		if f == nil {
 			return nil, value.Errorf("42846", "cannot cast type %s to %s", from, e.Typ.Kind)
 		}
@@ -246,6 +265,12 @@ func compileCast(e *plan.Cast, layout map[plan.ID]int) (node, error) {
 		f := &Func{Result: value.Numeric, eval: func(_ value.Kind, args []vector, n int) (arrow.Array, error) {
 			return fitDecimals(args[0], e.Typ, n)
 		}}
+		arg = callNode{f, []node{arg}, e}
+	}
+	if e.Typ.Kind == value.Char && e.Typ.Precision > 0 {
+		f := boxed("char", []value.Kind{value.Char}, value.Char, true, func(a []value.Value) (value.Value, error) {
+			return textValue(strings.TrimRight(left(a[0].Str, int32(e.Typ.Precision)), " ")), nil
+		})
 		arg = callNode{f, []node{arg}, e}
 	}
 	return arg, nil

@@ -238,7 +238,7 @@ func TestEveryOverloadIsWiredUp(t *testing.T) {
 				some = append(some, vector{value.Repeat(v, 1), 0})
 			}
 			out, err := f.eval(f.Result, nulls, 3)
-			if err != nil || out.NullN() != 3 {
+			if err != nil || f.Strict && len(f.Args) > 0 && out.NullN() != 3 {
 				t.Errorf("%s%v of NULLs gives %v, %v", name, f.Args, out, err)
 			}
 			if out, err := f.eval(f.Result, some, 1); err == nil && !arrow.TypeEqual(out.DataType(), f.Result.Arrow()) {
@@ -262,8 +262,8 @@ func TestAccumulators(t *testing.T) {
 		{"count", false, "2 1 0"}, {"count", true, "1 1 0"}, {"sum", false, "6 5 NULL"}, {"sum", true, "3 5 NULL"},
 		{"min", false, "3 5 NULL"}, {"max", true, "3 5 NULL"}, {"avg", false, "3.0000000000000000 5.0000000000000000 NULL"},
 	} {
-		agg := plan.Agg{Func: c.fn, Distinct: c.distinct, Arg: column(1, value.Int4)}
-		typ, err := AggregateType(c.fn, value.Of(value.Int4))
+		agg := plan.Agg{Func: c.fn, Distinct: c.distinct, Args: []plan.Expr{column(1, value.Int4)}}
+		_, typ, err := ResolveAggregate(c.fn, []value.Kind{value.Int4}, value.Null)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -274,7 +274,7 @@ func TestAccumulators(t *testing.T) {
 		// In two batches, the second with a group that the first has not seen.
 		for _, cut := range [][2]int{{0, 2}, {2, 5}} {
 			part := vals.Slice(cut[0], cut[1])
-			if err := acc.Add(part.Cols[0], group[cut[0]:cut[1]], 3); err != nil {
+			if err := acc.Add(part.Cols, group[cut[0]:cut[1]], 3); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -287,7 +287,7 @@ func TestAccumulators(t *testing.T) {
 		fn string
 		k  value.Kind
 	}{{"sum", value.Text}, {"avg", value.Date}, {"max", value.Bool}} {
-		if typ, err := AggregateType(bad.fn, value.Of(bad.k)); err == nil {
+		if _, typ, err := ResolveAggregate(bad.fn, []value.Kind{bad.k}, value.Null); err == nil {
 			t.Errorf("%s(%s) is a %s", bad.fn, bad.k, typ)
 		}
 	}

@@ -47,6 +47,11 @@ next:
 // an exact match, else the overload that needs the fewest implicit steps;
 // an untyped literal takes the kind of its operator's other side, or is text.
 func Resolve(name string, kinds []value.Kind) (*Func, error) {
+	if len(kinds) == 2 && (kinds[0].IsArray() || kinds[1].IsArray()) {
+		if f := resolvePolymorphic(name, kinds); f != nil {
+			return f, nil
+		}
+	}
 	if len(kinds) == 2 && len(functions[name]) > 1 {
 		guess := append([]value.Kind{}, kinds...)
 		if guess[0] == value.Null {
@@ -64,6 +69,11 @@ func Resolve(name string, kinds []value.Kind) (*Func, error) {
 		cost, ok := callCost(f, kinds)
 		if ok && cost < bestCost {
 			best, bestCost = f, cost
+		}
+	}
+	if best == nil {
+		if f := resolvePolymorphic(name, kinds); f != nil {
+			return f, nil
 		}
 	}
 	switch {
@@ -143,9 +153,14 @@ func isWord(name string) bool { return name[0] >= 'a' && name[0] <= 'z' }
 
 // Names returns the names of all functions that are called by name.
 func Names() []string {
-	names := []string{"coalesce", "nullif", "greatest", "least", "concat", "current_date", "now"}
+	names := []string{"coalesce", "nullif", "greatest", "least", "concat", "concat_ws", "current_date", "now"}
 	for n := range functions {
 		if isWord(n) && !strings.Contains(n, " ") {
+			names = append(names, n)
+		}
+	}
+	for n := range polymorphic {
+		if isWord(n) && !strings.Contains(n, " ") && len(functions[n]) == 0 {
 			names = append(names, n)
 		}
 	}

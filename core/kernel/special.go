@@ -344,6 +344,37 @@ func (c concatNode) eval(b Batch) (vector, error) {
 	return vector{out.NewArray(), 1}, nil
 }
 
+// separatedNode is CONCAT_WS: NULLs are left out with their separators.
+type separatedNode struct{ args []node }
+
+func (c separatedNode) eval(b Batch) (vector, error) {
+	arrays, err := evalAll(c.args, value.Text, b)
+	if err != nil {
+		return vector{}, err
+	}
+	out := array.NewStringBuilder(value.Memory)
+	for i := range b.Len {
+		if arrays[0].IsNull(i) {
+			out.AppendNull()
+			continue
+		}
+		var buf []byte
+		first := true
+		for _, a := range arrays[1:] {
+			if a.IsNull(i) {
+				continue
+			}
+			if !first {
+				buf = append(buf, arrays[0].(*array.String).Value(i)...)
+			}
+			first = false
+			buf = append(buf, a.(*array.String).Value(i)...)
+		}
+		out.Append(string(buf))
+	}
+	return vector{out.NewArray(), 1}, nil
+}
+
 type distinctNode struct {
 	a, b node
 	not  bool // true for IS DISTINCT FROM
@@ -395,7 +426,7 @@ func compileIn(e *plan.Call, args []node, uses []int) (node, error) {
 		return set, nil
 	}
 	kinds := kindsOf(e.Args[:2])
-	f := lookup("=", kinds)
+	f := exactly("=", kinds)
 	if f == nil {
 		return nil, noSuchFunction("=", kinds)
 	}

@@ -8,6 +8,7 @@ import (
 
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/array"
+	"github.com/apache/arrow-go/v18/arrow/memory"
 
 	"rovik/core/value"
 )
@@ -50,6 +51,12 @@ func arrayBytes(a arrow.Array) int64 {
 	switch a := a.(type) {
 	case *array.String:
 		return int64(len(a.ValueBytes())) + 4*int64(a.Len())
+	case *array.LargeString:
+		return int64(len(a.ValueBytes())) + 8*int64(a.Len())
+	case *array.Binary:
+		return int64(len(a.ValueBytes())) + 4*int64(a.Len())
+	case *array.List:
+		return arrayBytes(a.ListValues()) + 4*int64(a.Len())
 	case *array.Boolean:
 		return int64(a.Len()/8 + 1)
 	}
@@ -161,18 +168,52 @@ func Take(a arrow.Array, rows []int32) arrow.Array {
 		return takeInto(a, array.NewInt64Builder(value.Memory), rows)
 	case *array.Float64:
 		return takeInto(a, array.NewFloat64Builder(value.Memory), rows)
+	case *array.Float32:
+		return takeInto(a, array.NewFloat32Builder(value.Memory), rows)
 	case *array.String:
 		return takeInto(a, array.NewStringBuilder(value.Memory), rows)
+	case *array.LargeString:
+		return takeInto(a, array.NewLargeStringBuilder(value.Memory), rows)
+	case *array.Binary:
+		return takeInto(a, array.NewBinaryBuilder(value.Memory, arrow.BinaryTypes.Binary), rows)
 	case *array.Date32:
 		return takeInto(a, array.NewDate32Builder(value.Memory), rows)
+	case *array.Time64:
+		return takeInto(a, array.NewTime64Builder(value.Memory, a.DataType().(*arrow.Time64Type)), rows)
 	case *array.Timestamp:
 		return takeInto(a, array.NewTimestampBuilder(value.Memory, a.DataType().(*arrow.TimestampType)), rows)
 	case *array.FixedSizeBinary:
 		return takeInto(a, array.NewFixedSizeBinaryBuilder(value.Memory, a.DataType().(*arrow.FixedSizeBinaryType)), rows)
 	case *array.MonthDayNanoInterval:
 		return takeInto(a, array.NewMonthDayNanoIntervalBuilder(value.Memory), rows)
+	case *array.List:
+		return takeLists(a, rows)
 	}
 	panic(fmt.Sprintf("kernel.Take: no values lie in %T", a))
+}
+
+// takeLists picks the elements of the picked lists, and counts them anew.
+func takeLists(a *array.List, rows []int32) arrow.Array {
+	var picks []int32
+	offsets := array.NewInt32Builder(value.Memory)
+	valid := array.NewBooleanBuilder(value.Memory)
+	for _, r := range rows {
+		offsets.Append(int32(len(picks)))
+		if r < 0 || a.IsNull(int(r)) {
+			valid.Append(false)
+			continue
+		}
+		valid.Append(true)
+		start, end := a.ValueOffsets(int(r))
+		for i := start; i < end; i++ {
+			picks = append(picks, int32(i))
+		}
+	}
+	offsets.Append(int32(len(picks)))
+	elements := Take(a.ListValues(), picks)
+	data := array.NewData(a.DataType(), len(rows), []*memory.Buffer{valid.NewBooleanArray().Data().Buffers()[1], offsets.NewInt32Array().Data().Buffers()[1]},
+		[]arrow.ArrayData{elements.Data()}, array.UnknownNullCount, 0)
+	return array.NewListData(data)
 }
 
 func takeInto[T any, A interface {
@@ -214,11 +255,18 @@ func Concat(kinds []value.Kind, batches []Batch) (Batch, error) {
 		for i, b := range batches {
 			parts[i] = b.Cols[c]
 		}
-		joined, err := array.Concatenate(parts, value.Memory)
+		joined, err := concatenate(parts)
 		if err != nil {
 			return Batch{}, fmt.Errorf("joining batches of column %d: %w", c, err)
 		}
 		out.Cols[c] = joined
 	}
 	return out, nil
+}
+
+func concatenate(parts []arrow.Array) (arrow.Array, error) {
+	if len(parts) == 1 {
+		return parts[0], nil
+	}
+	return array.Concatenate(parts, value.Memory)
 }

@@ -127,16 +127,64 @@ func trace(n plan.Node) (map[plan.ID]flow, set) {
 			rows.add(influence(c, flows, ByFilter))
 		}
 	case *plan.Join:
+		join := set{}
 		for _, c := range n.On {
-			rows.add(influence(c, flows, ByJoin))
+			join.add(influence(c, flows, ByJoin))
+		}
+		if n.Test != nil {
+			join.add(influence(n.Test, flows, ByJoin))
+		}
+		if n.Mark != nil { // which rows there are does not depend on it
+			flows[n.Mark.ID] = flow{set{}, join}
+		} else {
+			rows.add(join)
+		}
+	case *plan.Window:
+		for _, it := range n.Items {
+			f := flow{set{}, set{}}
+			for _, e := range it.Args {
+				arg := valueFlow(e, flows)
+				f.carries.add(arg.carries.through(Aggregated))
+				f.influences.add(arg.influences)
+			}
+			for _, e := range it.Partition {
+				f.influences.add(influence(e, flows, ByGroup))
+			}
+			for _, k := range it.Order {
+				f.influences.add(influence(k.Expr, flows, BySort))
+			}
+			if it.Filter != nil {
+				f.influences.add(influence(it.Filter, flows, ByFilter))
+			}
+			flows[it.ID] = f
+		}
+	case *plan.Unnest:
+		for _, c := range n.Calls {
+			for _, col := range c.Cols {
+				f := flow{set{}, set{}}
+				for _, e := range c.Args {
+					arg := valueFlow(e, flows)
+					f.carries.add(arg.carries.through(Transformed))
+					f.influences.add(arg.influences)
+				}
+				flows[col.ID] = f
+			}
+		}
+		if n.Ordinality != nil {
+			flows[n.Ordinality.ID] = flow{set{}, set{}}
 		}
 	case *plan.Sort:
 		for _, k := range n.Keys {
 			rows.add(influence(k.Expr, flows, BySort))
 		}
 	case *plan.Distinct:
+		for _, e := range n.On {
+			rows.add(influence(e, flows, ByGroup))
+		}
 		for _, c := range n.Columns() {
-			rows.add(influence(c.Ref(), flows, ByGroup))
+			if len(n.On) == 0 {
+				rows.add(influence(c.Ref(), flows, ByGroup))
+			}
 		}
 	case *plan.Project:
 		out := map[plan.ID]flow{}
@@ -150,20 +198,38 @@ func trace(n plan.Node) (map[plan.ID]flow, set) {
 			out[g.ID] = valueFlow(g.Expr, flows)
 			rows.add(influence(g.Expr, flows, ByGroup))
 		}
+		if n.SetID != nil {
+			out[n.SetID.ID] = flow{set{}, set{}}
+		}
 		for _, a := range n.Aggs {
 			f := flow{set{}, set{}}
-			if a.Arg != nil {
-				arg := valueFlow(a.Arg, flows)
-				f = flow{arg.carries.through(Aggregated), arg.influences}
+			values := a.Args
+			if plan.OrderedSet(a.Func) {
+				values = append(values[:len(values):len(values)], a.Order[0].Expr)
+			}
+			for _, e := range values {
+				arg := valueFlow(e, flows)
+				f.carries.add(arg.carries.through(Aggregated))
+				f.influences.add(arg.influences)
+			}
+			if a.Filter != nil {
+				f.influences.add(influence(a.Filter, flows, ByFilter))
+			}
+			for _, k := range a.Order {
+				f.influences.add(influence(k.Expr, flows, BySort))
 			}
 			out[a.ID] = f
 		}
 		return out, rows
-	case *plan.Union:
+	case *plan.WorkTable:
+		for _, c := range n.Cols { // what goes round is counted where it starts
+			flows[c.ID] = flow{set{}, set{}}
+		}
+	case *plan.Union, *plan.SetOp, *plan.Recursive:
 		out := map[plan.ID]flow{}
-		for i, c := range n.Cols {
+		for i, c := range n.Columns() {
 			f := flow{set{}, set{}}
-			for _, p := range n.Parts {
+			for _, p := range n.Inputs() {
 				part := flows[p.Columns()[i].ID]
 				f.carries.add(part.carries)
 				f.influences.add(part.influences)

@@ -51,7 +51,12 @@ func (e *Estimator) Rows(n Node) float64 {
 	case *Distinct:
 		groups := 1.0
 		for _, c := range n.Columns() {
-			groups *= e.distinct(c.Ref())
+			if len(n.On) == 0 {
+				groups *= e.distinct(c.Ref())
+			}
+		}
+		for _, x := range n.On {
+			groups *= e.distinct(x)
 		}
 		return math.Min(e.Rows(n.Input), groups)
 	case *Limit:
@@ -60,6 +65,12 @@ func (e *Estimator) Rows(n Node) float64 {
 			rows = math.Min(rows, float64(n.Count))
 		}
 		return rows
+	case *Unnest:
+		return e.Rows(n.Input) * 10
+	case *WorkTable:
+		return 100
+	case *Recursive:
+		return e.Rows(n.Base) * 10
 	case *Union:
 		sum := 0.0
 		for _, p := range n.Parts {
@@ -95,8 +106,17 @@ func (e *Estimator) join(n *Join) float64 {
 			rows *= e.share(c)
 		}
 	}
-	if n.Kind == LeftJoin {
+	switch n.Kind {
+	case LeftJoin:
 		rows = math.Max(rows, l)
+	case FullJoin:
+		rows = math.Max(rows, l+r)
+	case MarkJoin, SingleJoin:
+		return l
+	case SemiJoin:
+		rows = math.Min(rows, l)
+	case AntiJoin:
+		rows = l / 2
 	}
 	return math.Max(rows, 1)
 }

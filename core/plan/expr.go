@@ -65,6 +65,9 @@ type (
 // perhaps for more. It stands only in conditions that a source narrows by.
 const OpLooseEqual = "loosely ="
 
+// OpNullSafeEqual is equality for which NULL equals NULL.
+const OpNullSafeEqual = "is not distinct from"
+
 // When is one branch of a Case.
 type When struct{ Cond, Result Expr }
 
@@ -294,6 +297,20 @@ func Equal(a, b Expr) bool {
 	return false
 }
 
+// EqualAgg tells whether two aggregate calls compute the same.
+func EqualAgg(a, b Agg) bool {
+	if a.Func != b.Func || a.Distinct != b.Distinct || !equalAll(a.Args, b.Args) || len(a.Order) != len(b.Order) ||
+		(a.Filter == nil) != (b.Filter == nil) || a.Filter != nil && !Equal(a.Filter, b.Filter) {
+		return false
+	}
+	for i, k := range a.Order {
+		if o := b.Order[i]; k.Desc != o.Desc || k.NullsFirst != o.NullsFirst || !Equal(k.Expr, o.Expr) {
+			return false
+		}
+	}
+	return true
+}
+
 func equalAll(a, b []Expr) bool {
 	if len(a) != len(b) {
 		return false
@@ -338,11 +355,11 @@ func IsTrue(e Expr) bool {
 	return ok && c.Val.Truth()
 }
 
-// EquiKeys returns the two sides of an equality of which one side reads only
+// EquiKeys returns the two sides of an equality (= or IS NOT DISTINCT FROM) of which one side reads only
 // columns of left and the other only columns of right, left side first.
 func EquiKeys(e Expr, left, right IDs) (l, r Expr, ok bool) {
 	c, isCall := e.(*Call)
-	if !isCall || c.Op != "=" {
+	if !isCall || c.Op != "=" && c.Op != OpNullSafeEqual {
 		return nil, nil, false
 	}
 	a, b := Uses(c.Args[0]), Uses(c.Args[1])
@@ -357,6 +374,14 @@ func EquiKeys(e Expr, left, right IDs) (l, r Expr, ok bool) {
 	return nil, nil, false
 }
 
+// neverFail are the calls that give a value for all arguments.
+var neverFail = map[string]bool{"and": true, "or": true, "not": true, "in": true, "coalesce": true, "greatest": true, "least": true,
+	"concat": true, "concat_ws": true, "||": true, "lower": true, "upper": true, "initcap": true, "btrim": true, "ltrim": true, "rtrim": true,
+	"length": true, "char_length": true, "left": true, "right": true, "replace": true, "strpos": true, "starts_with": true,
+	"=": true, "<>": true, "<": true, "<=": true, ">": true, ">=": true, "reverse": true, "octet_length": true, "translate": true,
+	"md5": true, "to_hex": true, "cardinality": true, "array_length": true, "@>": true, "<@": true, "&&": true,
+	"= any": true, "= all": true, "<> any": true, "<> all": true, OpLooseEqual: true}
+
 // MayFail tells whether evaluating e can raise an error for some row: a cast
 // that reads text or narrows, a division by what may be zero, an overflow.
 func MayFail(e Expr) bool {
@@ -367,13 +392,14 @@ func MayFail(e Expr) bool {
 			_, widening := value.ImplicitSteps(p.Arg.Type().Kind, p.Typ.Kind)
 			fails = fails || !(widening || p.Typ.Kind == value.Text) || p.Typ.Precision > 0
 		case *Call:
-			switch p.Op {
-			case "and", "or", "not", "in", "coalesce", "greatest", "least", "concat", "||", "lower", "upper", "initcap",
-				"btrim", "ltrim", "rtrim", "length", "char_length", "left", "right", "replace", "strpos", "starts_with",
-				"=", "<>", "<", "<=", ">", ">=", "reverse", "octet_length":
-			case "like", "ilike":
+			switch {
+			case neverFail[p.Op]:
+			case p.Op == "like", p.Op == "ilike":
 				_, constant := p.Args[1].(*Const)
 				fails = fails || !constant || len(p.Args) > 2
+			case p.Op == "extract" || p.Op == "date_trunc" || p.Op == "date_part":
+				_, constant := p.Args[0].(*Const)
+				fails = fails || !constant
 			default:
 				fails = fails || len(p.Op) < 3 || p.Op[:3] != "is "
 			}

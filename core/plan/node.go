@@ -42,24 +42,41 @@ type (
 		Input Node
 		Items []Item
 	}
-	// Join pairs rows. A left join keeps the left rows without a partner.
+	// Join pairs rows; Kind says what becomes of rows with and without a
+	// partner. Right may read columns of Left, until its correlation is
+	// rewritten. A mark join's Test is a condition of which three truth values
+	// count, and its Mark the column that it makes.
 	Join struct {
 		Kind        JoinKind
 		Left, Right Node
 		On          []Expr
+		Test        Expr    // of a mark join; nil for EXISTS
+		Mark        *Column // of a mark join
 		Org         Origin
 	}
 	// Aggregate makes one row of each group of rows with equal Groups, or a
-	// single row where there are no Groups.
+	// single row where there are no Groups. With Sets it does so for each set
+	// of Groups, by position, the others being NULL then; SetID, where not nil,
+	// is a column with the bits of the Groups that are not in a row's set.
 	Aggregate struct {
 		Input  Node
 		Groups []Item
+		Sets   [][]int
+		SetID  *Column
 		Aggs   []AggItem
 		Org    Origin
 	}
-	// Distinct drops repeated rows.
+	// Window adds columns that are computed over the rows around each row.
+	Window struct {
+		Input Node
+		Items []WindowItem
+		Org   Origin
+	}
+	// Distinct drops repeated rows; with On all but the first row for each
+	// value of these expressions.
 	Distinct struct {
 		Input Node
+		On    []Expr
 		Org   Origin
 	}
 	// Sort orders rows by its keys, the first counting most.
@@ -68,10 +85,12 @@ type (
 		Keys  []SortKey
 		Org   Origin
 	}
-	// Limit skips Offset rows and passes on at most Count, or all for -1.
+	// Limit skips Offset rows and passes on at most Count, or all for -1. Ties
+	// are the keys by which rows equal to the last one pass too.
 	Limit struct {
 		Input         Node
 		Count, Offset int64
+		Ties          []SortKey
 		Org           Origin
 	}
 	// Union appends the rows of its inputs, columns matched by position.
@@ -79,6 +98,38 @@ type (
 		Parts []Node
 		Cols  []Column
 		Org   Origin
+	}
+	// SetOp is INTERSECT or EXCEPT, columns matched by position.
+	SetOp struct {
+		Except      bool
+		All         bool
+		Left, Right Node
+		Cols        []Column
+		Org         Origin
+	}
+	// Unnest repeats each row for the rows that its set-returning calls give,
+	// side by side. Outer keeps rows without any. Ordinality numbers them.
+	Unnest struct {
+		Input      Node
+		Calls      []SetCall
+		Outer      bool
+		Ordinality *Column
+		Org        Origin
+	}
+	// Recursive gives the rows of Base, then of Step over the rows of the round
+	// before, until there are none. Without All, rows seen before are dropped.
+	Recursive struct {
+		Base, Step Node
+		Work       int // the number by which Step's WorkTables refer to it
+		All        bool
+		Cols       []Column
+		Org        Origin
+	}
+	// WorkTable reads the rows of a Recursive's last round.
+	WorkTable struct {
+		Work int
+		Name string
+		Cols []Column
 	}
 	// Values is a constant list of rows.
 	Values struct {
@@ -112,12 +163,115 @@ type AggItem struct {
 	Agg
 }
 
-// Agg is a call of an aggregate function. Arg is nil for count(*).
+// Agg is a call of an aggregate function. count(*) has no Args. Only rows for
+// which Filter is true count, where it is not nil. Order is ORDER BY within the
+// call, or WITHIN GROUP.
 type Agg struct {
-	Func     string // count, sum, avg, min, max
+	Func     string
 	Distinct bool
-	Arg      Expr
+	Args     []Expr
+	Filter   Expr
+	Order    []SortKey
 	Org      Origin
+}
+
+// Plain tells whether a has neither FILTER, DISTINCT nor an order.
+func (a Agg) Plain() bool { return !a.Distinct && a.Filter == nil && len(a.Order) == 0 }
+
+// Exprs returns all expressions of the call.
+func (a Agg) Exprs() []Expr {
+	out := append([]Expr{}, a.Args...)
+	if a.Filter != nil {
+		out = append(out, a.Filter)
+	}
+	for _, k := range a.Order {
+		out = append(out, k.Expr)
+	}
+	return out
+}
+
+// SetCall is a call of a set-returning function with the columns that it gives.
+type SetCall struct {
+	Func string
+	Args []Expr
+	Cols []Column
+	Org  Origin
+}
+
+// WindowItem is a window function's output column.
+type WindowItem struct {
+	Column
+	WindowCall
+}
+
+// WindowCall is a function over a window of each row's partition.
+type WindowCall struct {
+	Func      string
+	Args      []Expr
+	Filter    Expr // of an aggregate
+	Partition []Expr
+	Order     []SortKey
+	Frame     Frame
+	Org       Origin
+}
+
+// FrameMode says what the bounds of a frame count.
+type FrameMode int
+
+// The modes of frames.
+const (
+	FrameRange FrameMode = iota
+	FrameRows
+	FrameGroups
+)
+
+func (m FrameMode) String() string { return [...]string{"RANGE", "ROWS", "GROUPS"}[m] }
+
+// BoundKind is one end of a frame.
+type BoundKind int
+
+// The bounds of frames, in their order.
+const (
+	UnboundedPreceding BoundKind = iota
+	Preceding
+	CurrentRow
+	Following
+	UnboundedFollowing
+)
+
+// Bound is an end of a frame; Offset is a constant for Preceding and Following.
+type Bound struct {
+	Kind   BoundKind
+	Offset Expr
+}
+
+// Exclusion says which rows a frame leaves out.
+type Exclusion int
+
+// The exclusions.
+const (
+	ExcludeNothing Exclusion = iota
+	ExcludeCurrentRow
+	ExcludeGroup
+	ExcludeTies
+)
+
+// Frame says which rows of the partition a window function sees. The zero
+// value is not the default: see DefaultFrame.
+type Frame struct {
+	Mode       FrameMode
+	Start, End Bound
+	Exclude    Exclusion
+}
+
+// DefaultFrame is RANGE BETWEEN UNBOUNDED PRECEDING AND CURRENT ROW.
+func DefaultFrame() Frame {
+	return Frame{Mode: FrameRange, Start: Bound{Kind: UnboundedPreceding}, End: Bound{Kind: CurrentRow}}
+}
+
+// IsDefault tells whether f is DefaultFrame.
+func (f Frame) IsDefault() bool {
+	return f.Mode == FrameRange && f.Start.Kind == UnboundedPreceding && f.End.Kind == CurrentRow && f.Exclude == ExcludeNothing
 }
 
 // SortKey is an expression with its direction.
@@ -131,17 +285,30 @@ type SortKey struct {
 // JoinKind says which rows without a partner a join keeps.
 type JoinKind int
 
-// The kinds of join. A cross join is an inner join without a condition.
+// The kinds of join. A cross join is an inner join without a condition. Semi
+// and anti joins give left rows with and without a partner; a mark join gives
+// every left row and whether it has one; a single join is a left join that
+// fails where a row has several partners.
 const (
 	InnerJoin JoinKind = iota
 	LeftJoin
+	FullJoin
+	SemiJoin
+	AntiJoin
+	MarkJoin
+	SingleJoin
 )
 
 func (k JoinKind) String() string {
-	if k == LeftJoin {
-		return "left join"
-	}
-	return "join"
+	return [...]string{"join", "left join", "full join", "semi-join", "anti-join", "mark join", "single join"}[k]
+}
+
+// LeftOnly tells whether the join gives no columns of its right side.
+func (k JoinKind) LeftOnly() bool { return k == SemiJoin || k == AntiJoin || k == MarkJoin }
+
+// KeepsLeft tells whether every left row comes out at least once.
+func (k JoinKind) KeepsLeft() bool {
+	return k == LeftJoin || k == FullJoin || k == MarkJoin || k == SingleJoin
 }
 
 // Columns returns the columns that are read.
@@ -168,20 +335,62 @@ func Columns(items []Item) []Column {
 	return out
 }
 
-// Columns returns the left columns, then the right ones.
+// Columns returns the left columns, then the right ones or the mark.
 func (n *Join) Columns() []Column {
-	l, r := n.Left.Columns(), n.Right.Columns()
-	return append(l[:len(l):len(l)], r...)
+	l := n.Left.Columns()
+	l = l[:len(l):len(l)]
+	switch {
+	case n.Kind == MarkJoin:
+		return append(l, *n.Mark)
+	case n.Kind.LeftOnly():
+		return l
+	}
+	return append(l, n.Right.Columns()...)
 }
 
-// Columns returns the group columns, then the aggregates.
+// Columns returns the group columns, then the set's bits, then the aggregates.
 func (n *Aggregate) Columns() []Column {
 	out := Columns(n.Groups)
+	if n.SetID != nil {
+		out = append(out, *n.SetID)
+	}
 	for _, a := range n.Aggs {
 		out = append(out, a.Column)
 	}
 	return out
 }
+
+// Columns returns the input's columns, then the computed ones.
+func (n *Window) Columns() []Column {
+	in := n.Input.Columns()
+	out := in[:len(in):len(in)]
+	for _, it := range n.Items {
+		out = append(out, it.Column)
+	}
+	return out
+}
+
+// Columns returns the input's columns, then the calls' and the ordinality.
+func (n *Unnest) Columns() []Column {
+	in := n.Input.Columns()
+	out := in[:len(in):len(in)]
+	for _, c := range n.Calls {
+		out = append(out, c.Cols...)
+	}
+	if n.Ordinality != nil {
+		out = append(out, *n.Ordinality)
+	}
+	return out
+}
+
+// Columns returns the operation's own columns.
+func (n *SetOp) Columns() []Column { return n.Cols }
+
+// Columns returns the recursion's own columns.
+func (n *Recursive) Columns() []Column { return n.Cols }
+
+// Columns returns the columns of the recursion's rows.
+func (n *WorkTable) Columns() []Column { return n.Cols }
 
 // Columns returns the input's columns.
 func (n *Distinct) Columns() []Column { return n.Input.Columns() }
@@ -216,6 +425,21 @@ func (n *Join) Inputs() []Node { return []Node{n.Left, n.Right} }
 // Inputs returns the grouped operator.
 func (n *Aggregate) Inputs() []Node { return []Node{n.Input} }
 
+// Inputs returns the operator whose rows are computed with.
+func (n *Window) Inputs() []Node { return []Node{n.Input} }
+
+// Inputs returns the operator whose rows are repeated.
+func (n *Unnest) Inputs() []Node { return []Node{n.Input} }
+
+// Inputs returns both sides.
+func (n *SetOp) Inputs() []Node { return []Node{n.Left, n.Right} }
+
+// Inputs returns the base and the step.
+func (n *Recursive) Inputs() []Node { return []Node{n.Base, n.Step} }
+
+// Inputs returns none.
+func (n *WorkTable) Inputs() []Node { return nil }
+
 // Inputs returns the operator whose rows are made distinct.
 func (n *Distinct) Inputs() []Node { return []Node{n.Input} }
 
@@ -244,19 +468,58 @@ func (n *Filter) WithInputs(in []Node) Node { return &Filter{in[0], n.Conds} }
 func (n *Project) WithInputs(in []Node) Node { return &Project{in[0], n.Items} }
 
 // WithInputs returns the join of other sides.
-func (n *Join) WithInputs(in []Node) Node { return &Join{n.Kind, in[0], in[1], n.On, n.Org} }
+func (n *Join) WithInputs(in []Node) Node {
+	c := *n
+	c.Left, c.Right = in[0], in[1]
+	return &c
+}
 
 // WithInputs returns the aggregation of another input.
-func (n *Aggregate) WithInputs(in []Node) Node { return &Aggregate{in[0], n.Groups, n.Aggs, n.Org} }
+func (n *Aggregate) WithInputs(in []Node) Node {
+	c := *n
+	c.Input = in[0]
+	return &c
+}
+
+// WithInputs returns the window functions over another input.
+func (n *Window) WithInputs(in []Node) Node { return &Window{in[0], n.Items, n.Org} }
 
 // WithInputs returns the distinct rows of another input.
-func (n *Distinct) WithInputs(in []Node) Node { return &Distinct{in[0], n.Org} }
+func (n *Distinct) WithInputs(in []Node) Node { return &Distinct{in[0], n.On, n.Org} }
+
+// WithInputs returns the calls over another input.
+func (n *Unnest) WithInputs(in []Node) Node {
+	c := *n
+	c.Input = in[0]
+	return &c
+}
+
+// WithInputs returns the operation on other sides.
+func (n *SetOp) WithInputs(in []Node) Node {
+	c := *n
+	c.Left, c.Right = in[0], in[1]
+	return &c
+}
+
+// WithInputs returns the recursion over another base and step.
+func (n *Recursive) WithInputs(in []Node) Node {
+	c := *n
+	c.Base, c.Step = in[0], in[1]
+	return &c
+}
+
+// WithInputs returns the work table itself.
+func (n *WorkTable) WithInputs([]Node) Node { return n }
 
 // WithInputs returns the sort of another input.
 func (n *Sort) WithInputs(in []Node) Node { return &Sort{in[0], n.Keys, n.Org} }
 
 // WithInputs returns the limit over another input.
-func (n *Limit) WithInputs(in []Node) Node { return &Limit{in[0], n.Count, n.Offset, n.Org} }
+func (n *Limit) WithInputs(in []Node) Node {
+	c := *n
+	c.Input = in[0]
+	return &c
+}
 
 // WithInputs returns the union of other inputs.
 func (n *Union) WithInputs(in []Node) Node { return &Union{in, n.Cols, n.Org} }
@@ -266,60 +529,6 @@ func (n *Values) WithInputs([]Node) Node { return n }
 
 // WithInputs returns the same statement over another input.
 func (n *Remote) WithInputs(in []Node) Node { return &Remote{n.Source, n.Statement, in[0]} }
-
-// Outputs returns the ids of n's output columns.
-func Outputs(n Node) IDs {
-	s := IDs{}
-	for _, c := range n.Columns() {
-		s[c.ID] = true
-	}
-	return s
-}
-
-// Rewrite rebuilds n bottom up, replacing every operator by what f makes of it.
-func Rewrite(n Node, f func(Node) Node) Node {
-	old := n.Inputs()
-	if len(old) > 0 {
-		inputs := make([]Node, len(old))
-		changed := false
-		for i, in := range old {
-			inputs[i] = Rewrite(in, f)
-			changed = changed || inputs[i] != in
-		}
-		if changed {
-			n = n.WithInputs(inputs)
-		}
-	}
-	return f(n)
-}
-
-// Visit calls f for n and everything below it, top down.
-func Visit(n Node, f func(Node)) {
-	f(n)
-	for _, in := range n.Inputs() {
-		Visit(in, f)
-	}
-}
-
-// Sources returns the names of the sources that n reads.
-func Sources(n Node) map[string]bool {
-	out := map[string]bool{}
-	Visit(n, func(n Node) {
-		if s, ok := n.(*Scan); ok {
-			out[s.Table.Source] = true
-		}
-	})
-	return out
-}
-
-// Identity returns items that pass columns through.
-func Identity(cols []Column) []Item {
-	items := make([]Item, len(cols))
-	for i, c := range cols {
-		items[i] = Item{c, c.Ref()}
-	}
-	return items
-}
 
 // Numbering hands out column ids.
 type Numbering struct{ last ID }

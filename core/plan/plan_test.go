@@ -39,7 +39,7 @@ func TestTextWritesWhatPeopleRead(t *testing.T) {
 			t.Errorf("written %s, want %s", got, want)
 		}
 	}
-	for want, a := range map[string]Agg{"count(*)": {Func: "count"}, "sum(DISTINCT a)": {Func: "sum", Distinct: true, Arg: a}} {
+	for want, a := range map[string]Agg{"count(*)": {Func: "count"}, "sum(DISTINCT a)": {Func: "sum", Distinct: true, Args: []Expr{a}}} {
 		if got := AggText(a); got != want {
 			t.Errorf("written %s, want %s", got, want)
 		}

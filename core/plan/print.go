@@ -37,27 +37,50 @@ func Label(n Node) string {
 	case *Project:
 		return "project " + itemTexts(n.Items)
 	case *Join:
-		return n.Kind.String() + " on " + texts(n.On, " AND ")
+		on := n.On
+		if n.Test != nil {
+			on = append(on[:len(on):len(on)], n.Test)
+		}
+		label := n.Kind.String() + " on " + texts(on, " AND ")
+		if n.Mark != nil {
+			label += fmt.Sprintf(" AS %s#%d", n.Mark.Name, n.Mark.ID)
+		}
+		return label
 	case *Aggregate:
 		aggs := make([]string, len(n.Aggs))
 		for i, a := range n.Aggs {
 			aggs[i] = fmt.Sprintf("%s AS %s#%d", AggText(a.Agg), a.Name, a.ID)
 		}
-		return "aggregate [" + itemTexts(n.Groups) + "] " + strings.Join(aggs, ", ")
+		sets := ""
+		for _, set := range n.Sets {
+			sets += fmt.Sprint(set)
+		}
+		return "aggregate [" + itemTexts(n.Groups) + "]" + sets + " " + strings.Join(aggs, ", ")
+	case *Window:
+		items := make([]string, len(n.Items))
+		for i, it := range n.Items {
+			items[i] = fmt.Sprintf("%s AS %s#%d", WindowText(it.WindowCall), it.Name, it.ID)
+		}
+		return "window " + strings.Join(items, ", ")
+	case *Unnest:
+		calls := make([]string, len(n.Calls))
+		for i, c := range n.Calls {
+			calls[i] = c.Func + "(" + texts(c.Args, ", ") + ")"
+		}
+		return "unnest " + strings.Join(calls, ", ")
+	case *SetOp:
+		return setOpText(n)
+	case *Recursive:
+		return fmt.Sprintf("recursion %d", n.Work)
+	case *WorkTable:
+		return fmt.Sprintf("last round of recursion %d", n.Work)
 	case *Distinct:
+		if len(n.On) > 0 {
+			return "distinct on " + texts(n.On, ", ")
+		}
 		return "distinct"
 	case *Sort:
-		keys := make([]string, len(n.Keys))
-		for i, k := range n.Keys {
-			keys[i] = Text(k.Expr)
-			if k.Desc {
-				keys[i] += " DESC"
-			}
-			if k.NullsFirst != k.Desc {
-				keys[i] += map[bool]string{true: " NULLS FIRST", false: " NULLS LAST"}[k.NullsFirst]
-			}
-		}
-		return "sort " + strings.Join(keys, ", ")
+		return "sort " + keyTexts(n.Keys)
 	case *Limit:
 		if n.Count < 0 {
 			return fmt.Sprintf("offset %d", n.Offset)
@@ -74,6 +97,31 @@ func Label(n Node) string {
 		return fmt.Sprintf("statement s%d at %s", n.Statement, n.Source)
 	}
 	return fmt.Sprintf("%T", n)
+}
+
+func setOpText(n *SetOp) string {
+	s := "intersect"
+	if n.Except {
+		s = "except"
+	}
+	if n.All {
+		s += " all"
+	}
+	return s
+}
+
+func keyTexts(list []SortKey) string {
+	keys := make([]string, len(list))
+	for i, k := range list {
+		keys[i] = Text(k.Expr)
+		if k.Desc {
+			keys[i] += " DESC"
+		}
+		if k.NullsFirst != k.Desc {
+			keys[i] += map[bool]string{true: " NULLS FIRST", false: " NULLS LAST"}[k.NullsFirst]
+		}
+	}
+	return strings.Join(keys, ", ")
 }
 
 func itemTexts(items []Item) string {
@@ -98,20 +146,79 @@ func texts(exprs []Expr, sep string) string {
 
 // AggText writes an aggregate call.
 func AggText(a Agg) string {
+	args := texts(a.Args, ", ")
 	switch {
-	case a.Arg == nil:
-		return a.Func + "(*)"
+	case len(a.Args) == 0 && len(a.Order) == 0:
+		args = "*"
 	case a.Distinct:
-		return a.Func + "(DISTINCT " + Text(a.Arg) + ")"
+		args = "DISTINCT " + args
 	}
-	return a.Func + "(" + Text(a.Arg) + ")"
+	within := OrderedSet(a.Func)
+	if len(a.Order) > 0 && !within {
+		args += " ORDER BY " + keyTexts(a.Order)
+	}
+	out := a.Func + "(" + args + ")"
+	if within {
+		out = a.Func + "(" + texts(a.Args, ", ") + ") WITHIN GROUP (ORDER BY " + keyTexts(a.Order) + ")"
+	}
+	if a.Filter != nil {
+		out += " FILTER (WHERE " + Text(a.Filter) + ")"
+	}
+	return out
+}
+
+// OrderedSet tells whether an aggregate takes its values by WITHIN GROUP.
+func OrderedSet(name string) bool {
+	return name == "percentile_cont" || name == "percentile_disc" || name == "mode"
+}
+
+// WindowText writes a window function.
+func WindowText(w WindowCall) string {
+	args := texts(w.Args, ", ")
+	if w.Func == "count" && len(w.Args) == 0 {
+		args = "*"
+	}
+	out := w.Func + "(" + args + ")"
+	if w.Filter != nil {
+		out += " FILTER (WHERE " + Text(w.Filter) + ")"
+	}
+	var over []string
+	if len(w.Partition) > 0 {
+		over = append(over, "PARTITION BY "+texts(w.Partition, ", "))
+	}
+	if len(w.Order) > 0 {
+		over = append(over, "ORDER BY "+keyTexts(w.Order))
+	}
+	if !w.Frame.IsDefault() {
+		over = append(over, w.Frame.Text(Text))
+	}
+	return out + " OVER (" + strings.Join(over, " ") + ")"
+}
+
+// Text writes a frame as SQL; value writes its offsets.
+func (f Frame) Text(value func(Expr) string) string {
+	bound := func(b Bound) string {
+		switch b.Kind {
+		case UnboundedPreceding:
+			return "UNBOUNDED PRECEDING"
+		case Preceding:
+			return value(b.Offset) + " PRECEDING"
+		case CurrentRow:
+			return "CURRENT ROW"
+		case Following:
+			return value(b.Offset) + " FOLLOWING"
+		}
+		return "UNBOUNDED FOLLOWING"
+	}
+	return f.Mode.String() + " BETWEEN " + bound(f.Start) + " AND " + bound(f.End) +
+		[...]string{"", " EXCLUDE CURRENT ROW", " EXCLUDE GROUP", " EXCLUDE TIES"}[f.Exclude]
 }
 
 var infix = map[string]bool{
 	"+": true, "-": true, "*": true, "/": true, "%": true, "||": true,
 	"=": true, "<>": true, "<": true, "<=": true, ">": true, ">=": true,
 	"and": true, "or": true, "like": true, "ilike": true,
-	"is distinct from": true, "is not distinct from": true,
+	"is distinct from": true, "is not distinct from": true, "^": true, "~": true, "~*": true, "->": true, "->>": true,
 }
 
 // Text writes an expression for people; columns show their name.
@@ -172,10 +279,12 @@ func Literal(v value.Value) string {
 		return "NULL"
 	}
 	switch v.Kind {
-	case value.Text:
+	case value.Text, value.Char:
 		return "'" + strings.ReplaceAll(v.Str, "'", "''") + "'"
 	case value.Date, value.Timestamp, value.TimestampTZ, value.Interval:
 		return v.Kind.String() + " '" + v.String() + "'"
+	case value.Bool, value.Int2, value.Int4, value.Int8, value.Numeric, value.Float8:
+		return v.String()
 	}
-	return v.String()
+	return "'" + strings.ReplaceAll(v.String(), "'", "''") + "'::" + v.Kind.String()
 }

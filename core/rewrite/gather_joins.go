@@ -4,12 +4,15 @@ import "rovik/core/plan"
 
 // gatherJoins reorders inner joins so that inputs of one source that share a
 // condition are joined with each other first, wherever they were written, and
-// moves a left join down to the one group of inputs that its condition reads,
-// where it then can fold with them.
+// moves a left, semi- or anti-join down to the one group of inputs that its
+// condition reads, where it then can fold with them.
 func gatherJoins(root plan.Node, _ *plan.Numbering) plan.Node { return gather(root) }
 
 func gather(n plan.Node) plan.Node {
-	if _, ok := n.(*plan.Join); !ok {
+	if len(n.Inputs()) == 0 {
+		return n
+	}
+	if j, ok := n.(*plan.Join); !ok || j.Kind == plan.FullJoin {
 		inputs := make([]plan.Node, len(n.Inputs()))
 		for i, in := range n.Inputs() {
 			inputs[i] = gather(in)
@@ -22,7 +25,7 @@ func gather(n plan.Node) plan.Node {
 }
 
 // joinGroup is a tree of joins taken apart: inputs that are joined inner, the
-// conditions between them, and right sides of left joins to add afterwards.
+// conditions between them, and right sides of other joins to add afterwards.
 // (A ⟕ B) ⋈ C is (A ⋈ C) ⟕ B, and a condition of the inner join that reads B
 // may as well be applied last.
 type joinGroup struct {
@@ -63,8 +66,11 @@ func newPart(n plan.Node) *joinPart {
 func (g *joinGroup) flatten(n plan.Node) {
 	switch n := n.(type) {
 	case *plan.Join:
+		if n.Kind == plan.FullJoin {
+			break
+		}
 		g.flatten(n.Left)
-		if n.Kind == plan.LeftJoin {
+		if n.Kind != plan.InnerJoin {
 			g.attached = append(g.attached, attachment{join: n, right: newPart(gather(n.Right))})
 			return
 		}
@@ -77,7 +83,7 @@ func (g *joinGroup) flatten(n plan.Node) {
 		}
 		return
 	case *plan.Filter:
-		if _, ok := n.Input.(*plan.Join); ok {
+		if j, ok := n.Input.(*plan.Join); ok && j.Kind != plan.FullJoin {
 			g.flatten(n.Input)
 			for _, c := range n.Conds {
 				g.conds = append(g.conds, joinCond{expr: c})
@@ -177,14 +183,8 @@ func (g *joinGroup) attach(may func(a, b *joinPart) bool) {
 			if !may(p, a.right) || !g.fits(a, p) {
 				continue
 			}
-			p.node = &plan.Join{Kind: plan.LeftJoin, Left: p.node, Right: a.right.node, On: a.join.On, Org: a.join.Org}
-			cols := plan.IDs{}
-			for _, s := range []plan.IDs{p.cols, a.right.cols} {
-				for id := range s {
-					cols[id] = true
-				}
-			}
-			p.cols = cols
+			p.node = a.join.WithInputs([]plan.Node{p.node, a.right.node})
+			p.cols = plan.Outputs(p.node)
 			if p.source != a.right.source {
 				p.source = ""
 			}
@@ -198,7 +198,11 @@ func (g *joinGroup) attach(may func(a, b *joinPart) bool) {
 // condition without columns of p fits the part that holds everything.
 func (g *joinGroup) fits(a *attachment, p *joinPart) bool {
 	left := plan.IDs{}
-	for id := range plan.Uses(a.join.On...) {
+	uses := plan.Uses(a.join.On...)
+	if a.join.Test != nil {
+		uses.AddUses(a.join.Test)
+	}
+	for id := range uses {
 		if !a.right.cols[id] {
 			left[id] = true
 		}

@@ -32,8 +32,15 @@ func lift(n plan.Node) plan.Node {
 				return &plan.Project{Input: m.WithInputs([]plan.Node{in.Input}), Items: in.Items}
 			}
 		}
+	case *plan.Window, *plan.Unnest:
+		if in, ok := n.Inputs()[0].(*plan.Project); ok {
+			if m, ok := rebase(n, definitions(in.Items)); ok {
+				made := n.Columns()[len(in.Items):]
+				return &plan.Project{Input: m.WithInputs([]plan.Node{in.Input}), Items: append(in.Items[:len(in.Items):len(in.Items)], plan.Identity(made)...)}
+			}
+		}
 	case *plan.Limit:
-		if in, ok := n.Input.(*plan.Project); ok {
+		if in, ok := n.Input.(*plan.Project); ok && n.Ties == nil {
 			return &plan.Project{Input: n.WithInputs([]plan.Node{in.Input}), Items: in.Items}
 		}
 	case *plan.Join:
@@ -51,19 +58,25 @@ func liftJoin(n *plan.Join) plan.Node {
 	lifted := false
 	for i, side := range sides {
 		p, ok := side.(*plan.Project)
-		if ok && i == 1 && n.Kind == plan.LeftJoin {
+		supplied := n.Kind == plan.FullJoin || i == 1 && (n.Kind == plan.LeftJoin || n.Kind == plan.SingleJoin)
+		if ok && supplied {
 			in := plan.Outputs(p.Input)
 			for _, it := range p.Items {
 				ok = ok && plan.Strict(it.Expr, in)
 			}
 		}
+		gives := i == 0 || !n.Kind.LeftOnly()
 		if !ok {
-			items = append(items, plan.Identity(side.Columns())...)
+			if gives {
+				items = append(items, plan.Identity(side.Columns())...)
+			}
 			continue
 		}
 		lifted = true
 		sides[i] = p.Input
-		items = append(items, p.Items...)
+		if gives {
+			items = append(items, p.Items...)
+		}
 		for id, e := range definitions(p.Items) {
 			defs[id] = e
 		}
@@ -74,6 +87,9 @@ func liftJoin(n *plan.Join) plan.Node {
 	m, ok := rebase(n, defs)
 	if !ok {
 		return n
+	}
+	if n.Mark != nil {
+		items = append(items, plan.Item{Column: *n.Mark, Expr: n.Mark.Ref()})
 	}
 	return &plan.Project{Input: m.WithInputs(sides[:]), Items: items}
 }

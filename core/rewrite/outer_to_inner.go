@@ -2,17 +2,31 @@ package rewrite
 
 import "rovik/core/plan"
 
-// outerToInner makes a left join inner where a condition above it cannot be
-// true for the NULLs of a row without a partner (Galindo-Legaria and
+// outerToInner makes an outer join less outer where a condition above it cannot
+// be true for the NULLs of a row without a partner (Galindo-Legaria and
 // Rosenthal, "Outerjoin simplification and reordering", 1997).
 func outerToInner(n *plan.Join, conds []plan.Expr) *plan.Join {
-	right := plan.Outputs(n.Right)
-	for _, c := range conds {
-		if rejectsNulls(c, right) {
-			return &plan.Join{Kind: plan.InnerJoin, Left: n.Left, Right: n.Right, On: n.On, Org: n.Org}
-		}
+	if n.Kind != plan.LeftJoin && n.Kind != plan.FullJoin {
+		return n
 	}
-	return n
+	left, right := plan.Outputs(n.Left), plan.Outputs(n.Right)
+	needsLeft, needsRight := false, false
+	for _, c := range conds {
+		needsLeft = needsLeft || rejectsNulls(c, left)
+		needsRight = needsRight || rejectsNulls(c, right)
+	}
+	out := *n
+	switch {
+	case n.Kind == plan.LeftJoin && needsRight, needsLeft && needsRight:
+		out.Kind = plan.InnerJoin
+	case n.Kind == plan.FullJoin && needsLeft:
+		out.Kind = plan.LeftJoin
+	case n.Kind == plan.FullJoin && needsRight:
+		out.Kind, out.Left, out.Right = plan.LeftJoin, n.Right, n.Left
+	default:
+		return n
+	}
+	return &out
 }
 
 // rejectsNulls tells whether e is false or NULL when all of cols are NULL.

@@ -32,8 +32,7 @@ func prune(n plan.Node, need plan.IDs) plan.Node {
 		p.Input = prune(n.Input, below)
 		return p
 	case *plan.Join:
-		below := with(need, n.On...)
-		return only(&plan.Join{Kind: n.Kind, Left: prune(n.Left, below), Right: prune(n.Right, below), On: n.On, Org: n.Org}, need)
+		return pruneJoin(n, need)
 	case *plan.Aggregate:
 		return pruneAggregate(n, need)
 	case *plan.Sort:
@@ -45,7 +44,49 @@ func prune(n plan.Node, need plan.IDs) plan.Node {
 	case *plan.Union:
 		return pruneUnion(n, need)
 	case *plan.Distinct:
+		if n.On != nil {
+			return only(n.WithInputs([]plan.Node{prune(n.Input, with(need, n.On...))}), need)
+		}
 		return n.WithInputs([]plan.Node{exactly(prune(n.Input, plan.Outputs(n)), n.Columns())})
+	case *plan.SetOp:
+		sides := make([]plan.Node, 2)
+		for i, side := range n.Inputs() {
+			sides[i] = exactly(prune(side, plan.Outputs(side)), side.Columns())
+		}
+		return n.WithInputs(sides)
+	case *plan.Recursive:
+		sides := make([]plan.Node, 2)
+		for i, side := range n.Inputs() {
+			sides[i] = exactly(prune(side, plan.Outputs(side)), side.Columns())
+		}
+		return n.WithInputs(sides)
+	case *plan.Limit:
+		below := need
+		for _, k := range n.Ties {
+			below = with(below, k.Expr)
+		}
+		return only(n.WithInputs([]plan.Node{prune(n.Input, below)}), need)
+	case *plan.Window:
+		w := &plan.Window{Org: n.Org}
+		below := need
+		for _, it := range n.Items {
+			if need[it.ID] {
+				w.Items = append(w.Items, it)
+			}
+		}
+		if len(w.Items) == 0 {
+			return prune(n.Input, need)
+		}
+		plan.MapExprs(w, func(e plan.Expr) plan.Expr { below = with(below, e); return e })
+		w.Input = prune(n.Input, below)
+		return only(w, need)
+	case *plan.Unnest:
+		below := need
+		plan.MapExprs(n, func(e plan.Expr) plan.Expr { below = with(below, e); return e })
+		return only(n.WithInputs([]plan.Node{prune(n.Input, below)}), need)
+	}
+	if len(n.Inputs()) == 0 {
+		return n
 	}
 	inputs := make([]plan.Node, len(n.Inputs()))
 	for i, in := range n.Inputs() {
@@ -70,6 +111,31 @@ func only(n plan.Node, need plan.IDs) plan.Node {
 	return &plan.Project{Input: n, Items: plan.Identity(cols)}
 }
 
+// pruneJoin drops a join of which nothing is read: one that neither adds nor
+// drops rows.
+func pruneJoin(n *plan.Join, need plan.IDs) plan.Node {
+	adds := plan.IDs{}
+	switch n.Kind {
+	case plan.MarkJoin:
+		adds[n.Mark.ID] = true
+	case plan.SingleJoin:
+		adds = plan.Outputs(n.Right)
+	}
+	if len(adds) > 0 && !need.Meets(adds) {
+		return prune(n.Left, need)
+	}
+	if n.Kind == plan.LeftJoin && !need.Meets(plan.Outputs(n.Right)) && atMostOne(n) {
+		return prune(n.Left, need)
+	}
+	below := with(need, n.On...)
+	if n.Test != nil {
+		below = with(below, n.Test)
+	}
+	c := *n
+	c.Left, c.Right = prune(n.Left, below), prune(n.Right, below)
+	return only(&c, need)
+}
+
 func with(need plan.IDs, exprs ...plan.Expr) plan.IDs {
 	out := plan.IDs{}
 	for id := range need {
@@ -79,7 +145,10 @@ func with(need plan.IDs, exprs ...plan.Expr) plan.IDs {
 }
 
 func pruneAggregate(n *plan.Aggregate, need plan.IDs) plan.Node {
-	a := &plan.Aggregate{Groups: n.Groups, Org: n.Org}
+	a := &plan.Aggregate{Groups: n.Groups, Sets: n.Sets, Org: n.Org}
+	if n.SetID != nil && need[n.SetID.ID] {
+		a.SetID = n.SetID
+	}
 	below := plan.IDs{}
 	for _, g := range n.Groups {
 		below.AddUses(g.Expr)
@@ -90,9 +159,7 @@ func pruneAggregate(n *plan.Aggregate, need plan.IDs) plan.Node {
 			continue
 		}
 		a.Aggs = append(a.Aggs, agg)
-		if agg.Arg != nil {
-			below.AddUses(agg.Arg)
-		}
+		below.AddUses(agg.Exprs()...)
 	}
 	a.Input = prune(n.Input, below)
 	return a

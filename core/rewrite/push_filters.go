@@ -19,21 +19,45 @@ func push(n plan.Node, conds []plan.Expr) plan.Node {
 	case *plan.Sort:
 		return &plan.Sort{Input: push(n.Input, conds), Keys: n.Keys, Org: n.Org}
 	case *plan.Distinct:
-		return &plan.Distinct{Input: push(n.Input, conds), Org: n.Org}
+		below, above := split(conds, func(e plan.Expr) bool { return n.On == nil || decidedBy(e, n.On) })
+		return filter(n.WithInputs([]plan.Node{push(n.Input, below)}), above)
 	case *plan.Join:
-		if n.Kind == plan.LeftJoin {
-			n = outerToInner(n, conds)
-		}
+		n = outerToInner(n, conds)
 		if n.Kind == plan.InnerJoin {
 			return pushInner(n, conds)
 		}
-		return pushLeft(n, conds)
+		return pushOuter(n, conds)
 	case *plan.Aggregate:
 		below, above := split(conds, func(e plan.Expr) bool {
-			return len(n.Groups) > 0 && plan.Uses(e).Within(outputsOf(n.Groups))
+			return len(n.Groups) > 0 && n.Sets == nil && plan.Uses(e).Within(outputsOf(n.Groups))
 		})
 		in := push(n.Input, substituteAll(below, definitions(n.Groups)))
-		return filter(&plan.Aggregate{Input: in, Groups: n.Groups, Aggs: n.Aggs, Org: n.Org}, above)
+		return filter(n.WithInputs([]plan.Node{in}), above)
+	case *plan.Window:
+		below, above := split(conds, func(e plan.Expr) bool {
+			for _, it := range n.Items {
+				if !decidedBy(e, it.Partition) {
+					return false
+				}
+			}
+			return true
+		})
+		return filter(n.WithInputs([]plan.Node{push(n.Input, below)}), above)
+	case *plan.Unnest:
+		below, above := split(conds, within(plan.Outputs(n.Input)))
+		return filter(n.WithInputs([]plan.Node{push(n.Input, below)}), above)
+	case *plan.SetOp:
+		sides := make([]plan.Node, 2)
+		for i, side := range n.Inputs() {
+			defs := plan.Defs{}
+			for j, c := range side.Columns() {
+				defs[n.Cols[j].ID] = c.Ref()
+			}
+			sides[i] = push(side, substituteAll(conds, defs))
+		}
+		return n.WithInputs(sides)
+	case *plan.Recursive:
+		return filter(n.WithInputs([]plan.Node{push(n.Base, nil), push(n.Step, nil)}), conds)
 	case *plan.Union:
 		parts := make([]plan.Node, len(n.Parts))
 		for i, p := range n.Parts {
@@ -45,7 +69,7 @@ func push(n plan.Node, conds []plan.Expr) plan.Node {
 		}
 		return &plan.Union{Parts: parts, Cols: n.Cols, Org: n.Org}
 	case *plan.Limit:
-		return filter(&plan.Limit{Input: push(n.Input, nil), Count: n.Count, Offset: n.Offset, Org: n.Org}, conds)
+		return filter(n.WithInputs([]plan.Node{push(n.Input, nil)}), conds)
 	}
 	return filter(n, conds)
 }
@@ -57,16 +81,42 @@ func pushInner(n *plan.Join, conds []plan.Expr) plan.Node {
 	return &plan.Join{Kind: plan.InnerJoin, Left: push(n.Left, left), Right: push(n.Right, right), On: both, Org: n.Org}
 }
 
-// pushLeft keeps conditions on the right side above: below, they would turn
-// partners into NULLs rather than drop the row. What ON asks of the right side
-// alone may go there.
-func pushLeft(n *plan.Join, conds []plan.Expr) plan.Node {
+// pushOuter moves conditions on the left side below it, for every kind of join
+// but a full one. Conditions on the right side stay above: below, they would
+// turn partners into NULLs rather than drop the row. What ON asks of the right
+// side alone may go there, and of a semi-join's left side too.
+func pushOuter(n *plan.Join, conds []plan.Expr) plan.Node {
 	left, above := split(conds, within(plan.Outputs(n.Left)))
 	right, on := split(n.On, func(e plan.Expr) bool {
 		uses := plan.Uses(e)
 		return len(uses) > 0 && uses.Within(plan.Outputs(n.Right))
 	})
-	return filter(&plan.Join{Kind: plan.LeftJoin, Left: push(n.Left, left), Right: push(n.Right, right), On: on, Org: n.Org}, above)
+	c := *n
+	switch n.Kind {
+	case plan.FullJoin:
+		left, above, right, on = nil, conds, nil, n.On
+	case plan.SemiJoin:
+		var more []plan.Expr
+		more, on = split(on, func(e plan.Expr) bool {
+			uses := plan.Uses(e)
+			return len(uses) > 0 && uses.Within(plan.Outputs(n.Left))
+		})
+		left = append(left, more...)
+	}
+	c.Left, c.Right, c.On = push(n.Left, left), push(n.Right, right), on
+	return filter(&c, above)
+}
+
+// decidedBy tells whether e reads nothing but columns among the expressions,
+// so that it is alike for all rows that are equal in them.
+func decidedBy(e plan.Expr, exprs []plan.Expr) bool {
+	cols := plan.IDs{}
+	for _, x := range exprs {
+		if c, ok := x.(*plan.Col); ok {
+			cols[c.ID] = true
+		}
+	}
+	return plan.Uses(e).Within(cols)
 }
 
 func filter(n plan.Node, conds []plan.Expr) plan.Node {

@@ -2,7 +2,10 @@
 // rule is a pure function in a file of its own.
 package rewrite
 
-import "rovik/core/plan"
+import (
+	"rovik/core/plan"
+	"rovik/core/value"
+)
 
 // Rule is one equivalence, applied wherever it fits.
 type Rule struct {
@@ -21,9 +24,13 @@ type Step struct {
 // constants are folded again because pushing puts some in the place of columns.
 func Rules() []Rule {
 	return []Rule{
+		{"decorrelate", decorrelate},
 		{"fold constants", foldConstants},
 		{"split averages", splitAverages},
 		{"drop sorts", dropSorts},
+		{"push filters", pushFilters},
+		{"semi-joins", semiJoins},
+		{"single joins", singleJoins},
 		{"push filters", pushFilters},
 		{"lift projections", liftProjections},
 		{"gather joins", gatherJoins},
@@ -36,8 +43,17 @@ func Rules() []Rule {
 }
 
 // Apply runs all rules over a query. trace, where not nil, is told of every
-// rule that changed the plan.
-func Apply(q *plan.Query, trace func(Step)) *plan.Query {
+// rule that changed the plan. Errors name what no rule can rewrite.
+func Apply(q *plan.Query, trace func(Step)) (out *plan.Query, err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			e, ok := r.(*value.Error)
+			if !ok {
+				panic(r)
+			}
+			out, err = nil, e
+		}
+	}()
 	root := q.Root
 	before := ""
 	if trace != nil {
@@ -52,5 +68,5 @@ func Apply(q *plan.Query, trace func(Step)) *plan.Query {
 			}
 		}
 	}
-	return &plan.Query{Root: root, IDs: q.IDs, Texts: q.Texts, Momentary: q.Momentary}
+	return &plan.Query{Root: root, IDs: q.IDs, Texts: q.Texts, Momentary: q.Momentary}, nil
 }

@@ -41,7 +41,7 @@ func sinkItem(n plan.Node, it plan.Item) (plan.Node, bool) {
 	if !plan.Uses(it.Expr).Within(plan.Outputs(n)) {
 		return nil, false
 	}
-	if len(plan.Sources(n)) == 1 {
+	if len(plan.Sources(n)) == 1 && !recursive(n) {
 		if p, ok := n.(*plan.Project); ok {
 			it.Expr = plan.Substitute(it.Expr, definitions(p.Items))
 			return &plan.Project{Input: p.Input, Items: append(p.Items[:len(p.Items):len(p.Items)], it)}, true
@@ -54,14 +54,27 @@ func sinkItem(n plan.Node, it plan.Item) (plan.Node, bool) {
 			return n.WithInputs([]plan.Node{in}), true
 		}
 	case *plan.Join:
+		if n.Kind == plan.FullJoin {
+			return nil, false
+		}
 		if left, ok := sinkItem(n.Left, it); ok {
 			return n.WithInputs([]plan.Node{left, n.Right}), true
 		}
-		if n.Kind == plan.InnerJoin || plan.Strict(it.Expr, plan.Outputs(n.Right)) {
+		if n.Kind == plan.InnerJoin || n.Kind == plan.LeftJoin && plan.Strict(it.Expr, plan.Outputs(n.Right)) {
 			if right, ok := sinkItem(n.Right, it); ok {
 				return n.WithInputs([]plan.Node{n.Left, right}), true
 			}
 		}
 	}
 	return nil, false
+}
+
+// recursive tells whether n reads the rows of a recursion around it.
+func recursive(n plan.Node) bool {
+	found := false
+	plan.Visit(n, func(n plan.Node) {
+		_, is := n.(*plan.WorkTable)
+		found = found || is
+	})
+	return found
 }

@@ -16,13 +16,18 @@ func splitAverages(root plan.Node, ids *plan.Numbering) plan.Node {
 		}
 		s := &averageSplitter{ids: ids}
 		items := plan.Identity(plan.Columns(agg.Groups))
+		if agg.SetID != nil {
+			items = append(items, plan.Item{Column: *agg.SetID, Expr: agg.SetID.Ref()})
+		}
 		for _, a := range agg.Aggs {
 			items = append(items, plan.Item{Column: a.Column, Expr: s.split(a)})
 		}
 		if !s.changed {
 			return n
 		}
-		return &plan.Project{Input: &plan.Aggregate{Input: agg.Input, Groups: agg.Groups, Aggs: s.aggs, Org: agg.Org}, Items: items}
+		split := *agg
+		split.Aggs = s.aggs
+		return &plan.Project{Input: &split, Items: items}
 	})
 }
 
@@ -34,13 +39,13 @@ type averageSplitter struct {
 
 // split adds the aggregates that a needs and returns what computes a of them.
 func (s *averageSplitter) split(a plan.AggItem) plan.Expr {
-	if a.Func != "avg" || a.Arg.Type().Kind == value.Float8 {
+	if k := argKind(a); a.Func != "avg" || !k.IsInteger() && k != value.Numeric {
 		s.aggs = append(s.aggs, a)
 		return a.Ref()
 	}
 	s.changed = true
 	sumKind := value.Numeric
-	if k := a.Arg.Type().Kind; k == value.Int2 || k == value.Int4 {
+	if k := argKind(a); k == value.Int2 || k == value.Int4 {
 		sumKind = value.Int8
 	}
 	sum, count := s.add(a, "sum", sumKind), s.add(a, "count", value.Int8)
@@ -61,7 +66,9 @@ func (s *averageSplitter) split(a plan.AggItem) plan.Expr {
 // equal ones.
 func (s *averageSplitter) add(a plan.AggItem, fn string, kind value.Kind) plan.Expr {
 	for _, have := range s.aggs {
-		if have.Func == fn && have.Distinct == a.Distinct && have.Arg != nil && plan.Equal(have.Arg, a.Arg) {
+		same := a.Agg
+		same.Func = fn
+		if plan.EqualAgg(have.Agg, same) {
 			return have.Ref()
 		}
 	}
@@ -70,4 +77,11 @@ func (s *averageSplitter) add(a plan.AggItem, fn string, kind value.Kind) plan.E
 	item := plan.AggItem{Column: plan.Column{ID: s.ids.Next(), Name: plan.AggText(part), Type: value.Of(kind)}, Agg: part}
 	s.aggs = append(s.aggs, item)
 	return item.Ref()
+}
+
+func argKind(a plan.AggItem) value.Kind {
+	if len(a.Args) == 0 {
+		return value.Null
+	}
+	return a.Args[0].Type().Kind
 }

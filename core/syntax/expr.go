@@ -60,29 +60,46 @@ func (c *converter) expr(n *pg.Node) Expr {
 		at := c.call(int(f.Location))
 		name := strings.ToLower(c.sql[c.tokenAt(int(f.Location)).Start:c.tokenAt(int(f.Location)).End])
 		switch name {
-		case "current_date", "current_timestamp", "localtimestamp":
+		case "current_date", "current_timestamp", "localtimestamp", "localtime":
 			if f.Typmod < 0 {
 				return &Func{Span: at, Name: name}
 			}
 		}
 		c.unsupported(at, "%s", c.sql[at.Start:at.End])
 	case *pg.Node_SubLink:
-		c.unsupported(c.call(int(x.SubLink.Location)), "a subquery in an expression")
+		return c.subquery(x.SubLink)
 	case *pg.Node_AArrayExpr:
-		c.unsupported(c.tokenAt(int(x.AArrayExpr.Location)), "ARRAY[…]")
+		items := c.exprs(x.AArrayExpr.Elements)
+		at := c.cover(int(x.AArrayExpr.Location), items...)
+		if i := c.index(at.End - 1); c.is(i, "array") && c.is(i+1, "[") {
+			at.End = c.tokens[i+1].End
+		}
+		return &Array{Span: c.balance(at), Items: items}
 	case *pg.Node_RowExpr:
-		c.unsupported(c.tokenAt(int(x.RowExpr.Location)), "a row of values")
+		items := c.exprs(x.RowExpr.Args)
+		return &Row{Span: c.cover(int(x.RowExpr.Location), items...), Items: items}
+	case *pg.Node_GroupingSet:
+		g := x.GroupingSet
+		out := &GroupingSet{Kind: map[pg.GroupingSetKind]string{pg.GroupingSetKind_GROUPING_SET_EMPTY: "empty", pg.GroupingSetKind_GROUPING_SET_SETS: "sets",
+			pg.GroupingSetKind_GROUPING_SET_ROLLUP: "rollup", pg.GroupingSetKind_GROUPING_SET_CUBE: "cube"}[g.Kind], Items: c.exprs(g.Content)}
+		out.Span = c.cover(int(g.Location), out.Items...)
+		return out
 	case *pg.Node_ParamRef:
 		c.unsupported(c.tokenAt(int(x.ParamRef.Location)), "a parameter ($1)")
 	case *pg.Node_CollateClause:
-		c.unsupported(c.tokenAt(int(x.CollateClause.Location)), "COLLATE")
+		parts := names(x.CollateClause.Collname)
+		if n := parts[len(parts)-1]; n == "C" || n == "POSIX" || n == "ucs_basic" {
+			return c.expr(x.CollateClause.Arg) // text compares so anyway
+		}
+		c.unsupported(c.tokenAt(int(x.CollateClause.Location)), "another collation than \"C\"")
 	case *pg.Node_AIndirection:
-		arg := c.expr(x.AIndirection.Arg)
-		c.unsupported(arg.At(), "taking a part out of a value")
+		return c.indirection(x.AIndirection)
 	case *pg.Node_SetToDefault:
 		c.unsupported(c.tokenAt(int(x.SetToDefault.Location)), "DEFAULT")
 	case *pg.Node_GroupingFunc:
-		c.unsupported(c.tokenAt(int(x.GroupingFunc.Location)), "GROUPING()")
+		return &Func{Span: c.call(int(x.GroupingFunc.Location)), Name: "grouping", Args: c.exprs(x.GroupingFunc.Args)}
+	case *pg.Node_NamedArgExpr:
+		c.unsupported(c.tokenAt(int(x.NamedArgExpr.Location)), "a named argument")
 	}
 	c.unsupported(Span{0, len(c.sql)}, "an expression of the kind %s",
 		strings.TrimPrefix(strings.SplitN(n.String(), ":", 2)[0], "Node_"))
@@ -135,7 +152,10 @@ func (c *converter) literal(k *pg.A_Const) Expr {
 }
 
 var comparisonNames = map[string]bool{"=": true, "<>": true, "<": true, "<=": true, ">": true, ">=": true}
-var operatorNames = map[string]bool{"+": true, "-": true, "*": true, "/": true, "%": true, "||": true}
+var operatorNames = map[string]bool{"+": true, "-": true, "*": true, "/": true, "%": true, "||": true, "^": true, "&": true, "|": true,
+	"#": true, "<<": true, ">>": true, "~": true, "~*": true, "!~": true, "!~*": true, "->": true, "->>": true, "#>": true, "#>>": true,
+	"@>": true, "<@": true, "&&": true, "^@": true}
+var prefixNames = map[string]string{"-": "-", "~": "bitnot", "@": "abs", "|/": "sqrt", "||/": "cbrt"}
 
 func (c *converter) operator(x *pg.A_Expr) Expr {
 	name := x.Name[len(x.Name)-1].GetString_().GetSval()
@@ -150,19 +170,24 @@ func (c *converter) operator(x *pg.A_Expr) Expr {
 		if name == "!=" {
 			name = "<>"
 		}
-		if !comparisonNames[name] && !operatorNames[name] {
-			c.unsupported(c.tokenAt(loc), "the operator %s", name)
-		}
 		if len(args) == 1 {
-			switch name {
-			case "-":
-			case "+":
+			if name == "+" {
 				return args[0]
-			default:
+			}
+			prefix, ok := prefixNames[name]
+			if !ok {
 				c.unsupported(c.tokenAt(loc), "the prefix operator %s", name)
 			}
+			if prefix != "-" {
+				return &Func{Span: c.cover(loc, args...), Name: prefix, Args: args}
+			}
+		} else if !comparisonNames[name] && !operatorNames[name] {
+			c.unsupported(c.tokenAt(loc), "the operator %s", name)
 		}
 		return &Op{Span: c.cover(loc, args...), Name: name, Args: args}
+	case pg.A_Expr_Kind_AEXPR_OP_ANY, pg.A_Expr_Kind_AEXPR_OP_ALL:
+		args = append(args, c.expr(x.Rexpr))
+		return &Op{Span: c.cover(loc, args...), Name: quantified(name, x.Kind == pg.A_Expr_Kind_AEXPR_OP_ANY), Args: args}
 	case pg.A_Expr_Kind_AEXPR_DISTINCT, pg.A_Expr_Kind_AEXPR_NOT_DISTINCT:
 		args = append(args, c.expr(x.Rexpr))
 		name = "is distinct from"
@@ -186,19 +211,32 @@ func (c *converter) operator(x *pg.A_Expr) Expr {
 			args = append(args, c.expr(pattern))
 		}
 		return &Op{Span: c.cover(loc, args...), Name: op, Args: args}
-	case pg.A_Expr_Kind_AEXPR_BETWEEN, pg.A_Expr_Kind_AEXPR_NOT_BETWEEN:
+	case pg.A_Expr_Kind_AEXPR_BETWEEN, pg.A_Expr_Kind_AEXPR_NOT_BETWEEN, pg.A_Expr_Kind_AEXPR_BETWEEN_SYM, pg.A_Expr_Kind_AEXPR_NOT_BETWEEN_SYM:
 		bounds := c.exprs(x.Rexpr.GetList().GetItems())
+		symmetric := x.Kind == pg.A_Expr_Kind_AEXPR_BETWEEN_SYM || x.Kind == pg.A_Expr_Kind_AEXPR_NOT_BETWEEN_SYM
+		not := x.Kind == pg.A_Expr_Kind_AEXPR_NOT_BETWEEN || x.Kind == pg.A_Expr_Kind_AEXPR_NOT_BETWEEN_SYM
 		at := c.cover(loc, append(args, bounds...)...)
-		between := &Op{Span: at, Name: "and", Args: []Expr{
-			&Op{Span: at, Name: ">=", Args: []Expr{args[0], bounds[0]}},
-			&Op{Span: at, Name: "<=", Args: []Expr{args[0], bounds[1]}},
-		}}
-		if x.Kind == pg.A_Expr_Kind_AEXPR_NOT_BETWEEN {
+		within := func(low, high Expr) Expr {
+			return &Op{Span: at, Name: "and", Args: []Expr{
+				&Op{Span: at, Name: ">=", Args: []Expr{args[0], low}},
+				&Op{Span: at, Name: "<=", Args: []Expr{args[0], high}},
+			}}
+		}
+		between := within(bounds[0], bounds[1])
+		if symmetric {
+			between = &Op{Span: at, Name: "or", Args: []Expr{between, within(bounds[1], bounds[0])}}
+		}
+		if not {
 			return &Op{Span: at, Name: "not", Args: []Expr{between}}
 		}
 		return between
 	case pg.A_Expr_Kind_AEXPR_SIMILAR:
-		c.unsupported(c.tokenAt(loc), "SIMILAR TO")
+		args = append(args, c.exprs(x.Rexpr.GetFuncCall().GetArgs())...)
+		op := Expr(&Op{Span: c.cover(loc, args...), Name: "similar to", Args: args})
+		if name == "!~" {
+			op = &Op{Span: op.At(), Name: "not", Args: []Expr{op}}
+		}
+		return op
 	}
 	c.unsupported(c.tokenAt(loc), "%s", strings.ToUpper(c.sql[c.tokenAt(loc).Start:c.tokenAt(loc).End]))
 	return nil
@@ -209,17 +247,10 @@ func funcName(f *pg.FuncCall) string { return f.Funcname[len(f.Funcname)-1].GetS
 func (c *converter) function(f *pg.FuncCall) Expr {
 	at := c.call(int(f.Location))
 	name := strings.ToLower(funcName(f))
-	switch {
-	case f.Over != nil:
-		c.unsupported(at, "a window function (OVER)")
-	case f.AggFilter != nil:
-		c.unsupported(at, "FILTER on an aggregate")
-	case len(f.AggOrder) > 0 || f.AggWithinGroup:
-		c.unsupported(at, "ORDER BY in an aggregate")
-	case f.FuncVariadic:
+	if f.FuncVariadic {
 		c.unsupported(at, "VARIADIC")
 	}
-	fn := &Func{Span: at, Name: name, Star: f.AggStar, Distinct: f.AggDistinct}
+	fn := &Func{Span: at, Name: name, Star: f.AggStar, Distinct: f.AggDistinct, WithinGroup: f.AggWithinGroup}
 	for _, a := range f.Args {
 		if named := a.GetNamedArgExpr(); named != nil {
 			c.unsupported(c.tokenAt(int(named.Location)), "a named argument")
@@ -232,6 +263,30 @@ func (c *converter) function(f *pg.FuncCall) Expr {
 			fn.Span = c.cover(int(f.Location), fn.Args...)
 		}
 	}
+	for _, n := range f.AggOrder {
+		fn.OrderBy = append(fn.OrderBy, c.sortItem(n.GetSortBy()))
+		fn.End = max(fn.End, c.balance(Span{fn.Start, fn.OrderBy[len(fn.OrderBy)-1].End}).End)
+	}
+	if f.AggFilter != nil {
+		fn.Filter = c.expr(f.AggFilter)
+		fn.Span = c.balance(Span{fn.Start, max(fn.End, fn.Filter.At().End)})
+	}
+	if f.Over != nil {
+		over := c.tokenAfter(fn.End, "over")
+		fn.Over = c.window(f.Over)
+		i := c.index(over.Start) + 1
+		if fn.Over.Whole = !c.is(i, "("); fn.Over.Whole && i < len(c.tokens) {
+			// The parser keeps the name of OVER name as the window's own.
+			if fn.Over.Ref == "" {
+				fn.Over.Ref = f.Over.Name
+			}
+			fn.Over.Span = c.tokens[i]
+			fn.End = c.tokens[i].End
+		} else if i < len(c.tokens) {
+			fn.Over.Span = c.balance(c.tokens[i])
+			fn.End = fn.Over.End
+		}
+	}
 	return fn
 }
 
@@ -239,10 +294,10 @@ func (c *converter) cast(t *pg.TypeCast) Expr {
 	name := t.TypeName
 	typeName := name.Names[len(name.Names)-1].GetString_().GetSval()
 	at := Span{int(name.Location), c.typeEnd(int(name.Location))}
-	if len(name.ArrayBounds) > 0 {
-		c.unsupported(at, "the type %s[]", typeName)
+	x := &Cast{Expr: c.expr(t.Arg), Type: typeName, Array: len(name.ArrayBounds) > 0}
+	if typeName == "interval" && len(name.Typmods) > 0 {
+		c.unsupported(at, "this modifier of the type %s", typeName)
 	}
-	x := &Cast{Expr: c.expr(t.Arg), Type: typeName}
 	for _, m := range name.Typmods {
 		k := m.GetAConst()
 		if k == nil || k.GetIval() == nil {
@@ -268,6 +323,86 @@ func (c *converter) caseExpr(x *pg.CaseExpr) Expr {
 	}
 	if x.Defresult != nil {
 		out.Else = c.expr(x.Defresult)
+	}
+	return out
+}
+
+var likeWords = map[string]string{"~~": "like", "~~*": "ilike", "!~~": "not like", "!~~*": "not ilike", "!=": "<>"}
+
+// quantified names the comparison of a value with the elements of an array.
+func quantified(op string, any bool) string {
+	if word, ok := likeWords[op]; ok {
+		op = word
+	}
+	if any {
+		return op + " any"
+	}
+	return op + " all"
+}
+
+func (c *converter) subquery(x *pg.SubLink) Expr {
+	stmt := x.Subselect.GetSelectStmt()
+	at := c.tokenAt(int(x.Location))
+	if stmt == nil {
+		c.unsupported(at, "this subquery")
+	}
+	s := &Sub{Query: c.query(stmt), Op: "="}
+	if len(x.OperName) > 0 {
+		s.Op = x.OperName[len(x.OperName)-1].GetString_().GetSval()
+		if s.Op == "!=" {
+			s.Op = "<>"
+		}
+	}
+	switch x.SubLinkType {
+	case pg.SubLinkType_EXISTS_SUBLINK:
+		s.Kind = "exists"
+	case pg.SubLinkType_ANY_SUBLINK:
+		s.Kind = "any"
+	case pg.SubLinkType_ALL_SUBLINK:
+		s.Kind = "all"
+	case pg.SubLinkType_EXPR_SUBLINK:
+		s.Kind = "scalar"
+	case pg.SubLinkType_ARRAY_SUBLINK:
+		s.Kind = "array"
+	default:
+		c.unsupported(at, "this kind of subquery")
+	}
+	if s.Test = nil; x.Testexpr != nil {
+		s.Test = c.expr(x.Testexpr)
+		at = Span{min(at.Start, s.Test.At().Start), max(at.End, s.Test.At().End)}
+	}
+	at.End = max(at.End, s.Query.End)
+	at.Start = min(at.Start, s.Query.Start)
+	// The query stands in parentheses of its own.
+	if i := c.index(s.Query.Start); c.is(i-1, "(") && at.Start > c.tokens[i-1].Start {
+		at.Start = c.tokens[i-1].Start
+	}
+	s.Span = c.balance(at)
+	return s
+}
+
+func (c *converter) indirection(x *pg.A_Indirection) Expr {
+	out := c.expr(x.Arg)
+	for _, n := range x.Indirection {
+		i := n.GetAIndices()
+		if i == nil {
+			c.unsupported(out.At(), "taking a field out of a row")
+		}
+		s := &Subscript{Expr: out, Slice: i.IsSlice}
+		parts := []Expr{out}
+		if i.Lidx != nil {
+			s.Lower = c.expr(i.Lidx)
+			parts = append(parts, s.Lower)
+		}
+		if i.Uidx != nil {
+			s.Upper = c.expr(i.Uidx)
+			parts = append(parts, s.Upper)
+		}
+		s.Span = c.cover(-1, parts...)
+		if last := c.index(s.End - 1); c.is(last+1, "]") {
+			s.End = c.tokens[last+1].End
+		}
+		out = s
 	}
 	return out
 }

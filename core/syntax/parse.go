@@ -113,9 +113,7 @@ func (c *converter) unsupported(at Span, format string, args ...any) {
 func (c *converter) query(s *pg.SelectStmt) *Query {
 	q := &Query{}
 	if w := s.WithClause; w != nil {
-		if w.Recursive {
-			c.unsupported(c.tokenAt(int(w.Location)), "WITH RECURSIVE")
-		}
+		q.Recursive = w.Recursive
 		for _, n := range w.Ctes {
 			q.With = append(q.With, c.cte(n.GetCommonTableExpr()))
 		}
@@ -131,9 +129,7 @@ func (c *converter) query(s *pg.SelectStmt) *Query {
 	for _, n := range s.SortClause {
 		q.OrderBy = append(q.OrderBy, c.sortItem(n.GetSortBy()))
 	}
-	if s.LimitOption == pg.LimitOption_LIMIT_OPTION_WITH_TIES {
-		c.unsupported(c.word("ties"), "WITH TIES")
-	}
+	q.WithTies = s.LimitOption == pg.LimitOption_LIMIT_OPTION_WITH_TIES
 	if s.LimitCount != nil {
 		q.Limit = c.expr(s.LimitCount)
 	}
@@ -149,29 +145,32 @@ func (c *converter) cte(n *pg.CommonTableExpr) CTE {
 	if stmt == nil {
 		c.unsupported(at, "a statement other than SELECT in WITH")
 	}
+	if n.SearchClause != nil || n.CycleClause != nil {
+		c.unsupported(at, "SEARCH or CYCLE")
+	}
 	return CTE{Span: at, Name: n.Ctename, Columns: names(n.Aliascolnames), Query: c.query(stmt)}
 }
 
 func (c *converter) body(s *pg.SelectStmt) Body {
 	if s.Op != pg.SetOperation_SETOP_NONE {
 		left, right := c.query(s.Larg), c.query(s.Rarg)
-		span := Span{left.Start, right.End}
-		if s.Op != pg.SetOperation_SETOP_UNION || !s.All {
-			what := map[pg.SetOperation]string{
-				pg.SetOperation_SETOP_UNION:     "UNION without ALL",
-				pg.SetOperation_SETOP_INTERSECT: "INTERSECT",
-				pg.SetOperation_SETOP_EXCEPT:    "EXCEPT",
-			}[s.Op]
-			c.unsupported(Span{left.End, right.Start}, "%s", what)
+		op := map[pg.SetOperation]string{
+			pg.SetOperation_SETOP_UNION: "union", pg.SetOperation_SETOP_INTERSECT: "intersect", pg.SetOperation_SETOP_EXCEPT: "except",
+		}[s.Op]
+		words := c.tokenAfter(left.End, op)
+		if s.All {
+			words.End = c.tokenAfter(words.End, "all").End
 		}
-		words := c.tokenAfter(left.End, "union")
-		return &UnionAll{Span: span, Words: Span{words.Start, c.tokenAfter(words.End, "all").End}, Left: left, Right: right}
+		return &SetOp{Span: Span{left.Start, right.End}, Words: words, Op: op, All: s.All, Left: left, Right: right}
 	}
 	if len(s.ValuesLists) > 0 {
-		c.unsupported(c.word("values"), "VALUES")
-	}
-	if len(s.WindowClause) > 0 {
-		c.unsupported(c.word("window"), "WINDOW")
+		v := &Values{}
+		for _, n := range s.ValuesLists {
+			v.Rows = append(v.Rows, c.exprs(n.GetList().GetItems()))
+		}
+		first, last := v.Rows[0], v.Rows[len(v.Rows)-1]
+		v.Span = c.balance(Span{c.tokenBefore(first[0].At().Start, "values"), last[len(last)-1].At().End})
+		return v
 	}
 	sel := &Select{}
 	for _, n := range s.TargetList {
@@ -185,7 +184,8 @@ func (c *converter) body(s *pg.SelectStmt) Body {
 		sel.Distinct = true
 		sel.DistinctSpan = c.tokenAfter(sel.Start, "distinct")
 		if s.DistinctClause[0].GetNode() != nil {
-			c.unsupported(sel.DistinctSpan, "DISTINCT ON")
+			sel.DistinctOn = c.exprs(s.DistinctClause)
+			sel.DistinctSpan = c.balance(Span{sel.DistinctSpan.Start, sel.DistinctOn[len(sel.DistinctOn)-1].At().End})
 		}
 	}
 	grow := func(n Node) { sel.End = max(sel.End, n.At().End) }
@@ -198,11 +198,13 @@ func (c *converter) body(s *pg.SelectStmt) Body {
 		grow(sel.Where)
 	}
 	for _, n := range s.GroupClause {
-		if g := n.GetGroupingSet(); g != nil {
-			c.unsupported(c.tokenAt(int(g.Location)), "GROUPING SETS, ROLLUP or CUBE")
-		}
 		sel.GroupBy = append(sel.GroupBy, c.expr(n))
 		grow(sel.GroupBy[len(sel.GroupBy)-1])
+	}
+	sel.GroupDistinct = s.GroupDistinct
+	for _, n := range s.WindowClause {
+		w := n.GetWindowDef()
+		sel.Windows = append(sel.Windows, NamedWindow{Name: w.Name, Window: *c.window(w)})
 	}
 	if len(sel.GroupBy) > 0 {
 		sel.GroupSpan = Span{c.tokenBefore(sel.GroupBy[0].At().Start, "group"), sel.End}
@@ -263,19 +265,17 @@ func (c *converter) table(n *pg.Node) Table {
 		}
 		sub := &Subquery{Query: c.query(stmt)}
 		sub.Span = sub.Query.Span
-		if r.Lateral {
-			c.unsupported(sub.Span, "LATERAL")
+		sub.Lateral = r.Lateral
+		if r.Alias != nil {
+			sub.Alias, sub.Columns = r.Alias.Aliasname, names(r.Alias.Colnames)
 		}
-		if r.Alias == nil {
-			panic(value.Errorf(value.CodeSyntax, "a subquery in FROM needs an alias").
-				WithHint("write (…) AS name").At("", sub.Start, sub.End))
-		}
-		sub.Alias, sub.Columns = r.Alias.Aliasname, names(r.Alias.Colnames)
 		return sub
 	case *pg.Node_JoinExpr:
 		return c.join(t.JoinExpr)
 	case *pg.Node_RangeFunction:
-		c.unsupported(c.word("from"), "a function in FROM")
+		return c.tableFunc(t.RangeFunction)
+	case *pg.Node_RangeTableSample:
+		c.unsupported(c.word("tablesample"), "TABLESAMPLE")
 	}
 	c.unsupported(c.word("from"), "this item of FROM")
 	return nil
@@ -285,26 +285,29 @@ func (c *converter) join(j *pg.JoinExpr) Table {
 	left, right := c.table(j.Larg), c.table(j.Rarg)
 	join := &Join{Span: Span{left.At().Start, right.At().End}, Left: left, Right: right}
 	between := Span{left.At().End, right.At().Start}
-	switch {
-	case j.IsNatural:
-		c.unsupported(between, "NATURAL JOIN")
-	case len(j.UsingClause) > 0:
-		c.unsupported(between, "JOIN … USING")
-	case j.Alias != nil:
-		c.unsupported(between, "an alias on a join in parentheses")
+	join.Natural, join.Using = j.IsNatural, names(j.UsingClause)
+	if j.JoinUsingAlias != nil {
+		join.UsingAlias = j.JoinUsingAlias.Aliasname
+	}
+	if j.Alias != nil {
+		join.Alias, join.Columns = j.Alias.Aliasname, names(j.Alias.Colnames)
 	}
 	switch j.Jointype {
 	case pg.JoinType_JOIN_INNER:
-		if j.Quals == nil {
+		if j.Quals == nil && len(join.Using) == 0 && !join.Natural {
 			join.Kind = Cross
 		}
 	case pg.JoinType_JOIN_LEFT:
 		join.Kind = Left
 	case pg.JoinType_JOIN_RIGHT:
-		join.Kind = Left
-		join.Left, join.Right = right, left
+		join.Kind = Right
+	case pg.JoinType_JOIN_FULL:
+		join.Kind = Full
 	default:
-		c.unsupported(between, "FULL JOIN")
+		c.unsupported(between, "this kind of join")
+	}
+	if len(join.Using) > 0 {
+		join.End = c.balance(c.tokenAfter(right.At().End, join.Using[len(join.Using)-1])).End
 	}
 	if j.Quals != nil {
 		join.On = c.expr(j.Quals)
@@ -319,5 +322,72 @@ func names(nodes []*pg.Node) []string {
 	for _, n := range nodes {
 		out = append(out, n.GetString_().GetSval())
 	}
+	return out
+}
+
+func (c *converter) tableFunc(r *pg.RangeFunction) Table {
+	f := &TableFunc{Ordinality: r.Ordinality}
+	for _, n := range r.Functions {
+		parts := n.GetList().GetItems()
+		f.Funcs = append(f.Funcs, c.expr(parts[0]))
+		if len(parts) > 1 && parts[1].GetNode() != nil {
+			c.unsupported(f.Funcs[0].At(), "a list of column definitions")
+		}
+	}
+	if len(r.Coldeflist) > 0 {
+		c.unsupported(f.Funcs[0].At(), "a list of column definitions")
+	}
+	f.Span = Span{f.Funcs[0].At().Start, f.Funcs[len(f.Funcs)-1].At().End}
+	if r.Alias != nil {
+		f.Alias, f.Columns = r.Alias.Aliasname, names(r.Alias.Colnames)
+	}
+	return f
+}
+
+// Bits of a frame's options, as PostgreSQL's parser gives them.
+const (
+	frameExplicit = 0x1
+	frameRows     = 0x4
+	frameGroups   = 0x8
+)
+
+var (
+	frameStarts  = map[int32]int{0x20: 0, 0x800: 1, 0x200: 2, 0x2000: 3, 0x80: 4}
+	frameEnds    = map[int32]int{0x40: 0, 0x1000: 1, 0x400: 2, 0x4000: 3, 0x100: 4}
+	frameExcepts = map[int32]int{0x8000: 1, 0x10000: 2, 0x20000: 3}
+)
+
+func (c *converter) window(w *pg.WindowDef) *Window {
+	out := &Window{Span: c.balance(c.tokenAt(int(w.Location))), Ref: w.Refname, Partition: c.exprs(w.PartitionClause)}
+	for _, n := range w.OrderClause {
+		out.OrderBy = append(out.OrderBy, c.sortItem(n.GetSortBy()))
+	}
+	options := w.FrameOptions
+	if options&frameExplicit == 0 {
+		return out
+	}
+	f := &Frame{}
+	switch {
+	case options&frameRows != 0:
+		f.Mode = 1
+	case options&frameGroups != 0:
+		f.Mode = 2
+	}
+	pick := func(bits map[int32]int) int {
+		for bit, v := range bits {
+			if options&bit != 0 {
+				return v
+			}
+		}
+		return 0
+	}
+	f.Start, f.End, f.Exclude = pick(frameStarts), pick(frameEnds), pick(frameExcepts)
+	if w.StartOffset != nil {
+		f.StartOffset = c.expr(w.StartOffset)
+	}
+	if w.EndOffset != nil {
+		f.EndOffset = c.expr(w.EndOffset)
+	}
+	out.Frame = f
 	return out
 }

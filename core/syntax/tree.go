@@ -16,9 +16,11 @@ type Node interface{ At() Span }
 type Query struct {
 	Span
 	With          []CTE
+	Recursive     bool // WITH RECURSIVE
 	Body          Body
 	OrderBy       []SortItem
 	Limit, Offset Expr // nil where absent
+	WithTies      bool
 }
 
 // CTE is one named query of a WITH list.
@@ -29,28 +31,64 @@ type CTE struct {
 	Query   *Query
 }
 
-// Body is a *Select or a *UnionAll.
+// Body is a *Select, a *SetOp or a *Values.
 type Body interface{ Node }
 
-// UnionAll appends the rows of two queries.
-type UnionAll struct {
+// SetOp is a set operation of two queries; Op is union, intersect or except.
+type SetOp struct {
 	Span
-	Words       Span // UNION ALL itself
+	Words       Span // the operator itself, with its ALL
+	Op          string
+	All         bool
 	Left, Right *Query
+}
+
+// Values is VALUES with its rows.
+type Values struct {
+	Span
+	Rows [][]Expr
 }
 
 // Select is one SELECT block. HasGroup tells GROUP BY () and HAVING alone from
 // no grouping.
 type Select struct {
 	Span
-	Distinct     bool
-	DistinctSpan Span
-	Targets      []Target
-	From         []Table
-	Where        Expr
-	GroupBy      []Expr
-	GroupSpan    Span
-	Having       Expr
+	Distinct      bool
+	DistinctOn    []Expr
+	DistinctSpan  Span
+	Targets       []Target
+	From          []Table
+	Where         Expr
+	GroupBy       []Expr // *GroupingSet among them
+	GroupDistinct bool
+	GroupSpan     Span
+	Having        Expr
+	Windows       []NamedWindow
+}
+
+// NamedWindow is an item of WINDOW.
+type NamedWindow struct {
+	Name string
+	Window
+}
+
+// Window is what OVER holds: a name, or a definition that may start from a
+// name. Frame is nil where the text has none.
+type Window struct {
+	Span
+	Ref       string // the window that this one is, or starts from
+	Whole     bool   // OVER name, without parentheses
+	Partition []Expr
+	OrderBy   []SortItem
+	Frame     *Frame
+}
+
+// Frame is a window frame; its fields are plan's, in the same order.
+type Frame struct {
+	Mode                   int
+	Start, End             int
+	StartOffset, EndOffset Expr
+	Exclude                int
 }
 
 // Target is one item of a select list; Name is empty without an AS.
@@ -69,7 +107,7 @@ type SortItem struct {
 	NullsFirst bool
 }
 
-// Table is an item of a FROM list: *TableName, *Subquery or *Join.
+// Table is an item of a FROM list: *TableName, *Subquery, *TableFunc or *Join.
 type Table interface{ Node }
 
 // TableName names a table, a view or a CTE by its dotted parts.
@@ -80,12 +118,22 @@ type TableName struct {
 	Columns []string
 }
 
-// Subquery is a query in parentheses with an alias.
+// Subquery is a query in parentheses, with an alias or without.
 type Subquery struct {
 	Span
 	Query   *Query
+	Lateral bool
 	Alias   string
 	Columns []string
+}
+
+// TableFunc is a function, or several side by side (ROWS FROM), in FROM.
+type TableFunc struct {
+	Span
+	Funcs      []Expr
+	Ordinality bool
+	Alias      string
+	Columns    []string
 }
 
 // JoinKind says which rows without a partner a join keeps.
@@ -96,6 +144,8 @@ const (
 	Inner JoinKind = iota
 	Left
 	Cross
+	Right
+	Full
 )
 
 // Join combines two tables; On is nil for a cross join.
@@ -104,6 +154,11 @@ type Join struct {
 	Kind        JoinKind
 	Left, Right Table
 	On          Expr
+	Using       []string
+	UsingAlias  string
+	Natural     bool
+	Alias       string
+	Columns     []string
 }
 
 // Expr is an expression.
@@ -136,17 +191,22 @@ type (
 	// Func is a call by name.
 	Func struct {
 		Span
-		Name     string
-		Args     []Expr
-		Star     bool
-		Distinct bool
+		Name        string
+		Args        []Expr
+		Star        bool
+		Distinct    bool
+		Filter      Expr
+		OrderBy     []SortItem
+		WithinGroup bool
+		Over        *Window
 	}
 	// Cast is CAST(x AS type), x::type or type 'text'.
 	Cast struct {
 		Span
-		Expr Expr
-		Type string
-		Mods []int
+		Expr  Expr
+		Type  string
+		Mods  []int
+		Array bool
 	}
 	// Case is CASE; Operand is nil for the searched form.
 	Case struct {
@@ -161,6 +221,40 @@ type (
 		Expr Expr
 		List []Expr
 		Not  bool
+	}
+	// Sub is a subquery as an expression. Kind is "scalar", "exists", "array",
+	// "any" or "all"; the last two compare Test with its rows by Op.
+	Sub struct {
+		Span
+		Kind  string
+		Test  Expr
+		Op    string
+		Query *Query
+	}
+	// Row is a row of values.
+	Row struct {
+		Span
+		Items []Expr
+	}
+	// Array is ARRAY[…].
+	Array struct {
+		Span
+		Items []Expr
+	}
+	// Subscript takes an element, or a slice, of an array. Bounds are nil
+	// where they are left out.
+	Subscript struct {
+		Span
+		Expr         Expr
+		Slice        bool
+		Lower, Upper Expr
+	}
+	// GroupingSet is an item of GROUP BY; Kind is "empty", "sets", "rollup" or
+	// "cube". Items may be rows.
+	GroupingSet struct {
+		Span
+		Kind  string
+		Items []Expr
 	}
 )
 

@@ -1,6 +1,7 @@
 package value
 
 import (
+	"bytes"
 	"encoding/binary"
 	"fmt"
 	"math"
@@ -25,10 +26,20 @@ var arrowTypes = [kindCount]arrow.DataType{
 	Timestamp:   &arrow.TimestampType{Unit: arrow.Microsecond},
 	TimestampTZ: &arrow.TimestampType{Unit: arrow.Microsecond, TimeZone: "UTC"},
 	Interval:    arrow.FixedWidthTypes.MonthDayNanoInterval,
+	Float4:      arrow.PrimitiveTypes.Float32, Char: arrow.BinaryTypes.String, Time: arrow.FixedWidthTypes.Time64us,
+	UUID: arrow.BinaryTypes.String, Bytea: arrow.BinaryTypes.Binary, JSON: arrow.BinaryTypes.String, JSONB: jsonbType,
 }
 
+// jsonbType marks JSON whose equality is not that of its text.
+var jsonbType = arrow.BinaryTypes.LargeString
+
 // Arrow returns the type of the arrays that hold values of kind k.
-func (k Kind) Arrow() arrow.DataType { return arrowTypes[k] }
+func (k Kind) Arrow() arrow.DataType {
+	if k.IsArray() {
+		return arrow.ListOf(arrowTypes[k.Elem()])
+	}
+	return arrowTypes[k]
+}
 
 // Memory is what arrays are allocated from: the Go heap, so that the garbage
 // collector frees them and no one has to count references.
@@ -88,6 +99,19 @@ func Append(b array.Builder, v Value) {
 		b.Append(arrow.Timestamp(v.Int))
 	case *array.MonthDayNanoIntervalBuilder:
 		b.Append(v.Span.Arrow())
+	case *array.Float32Builder:
+		b.Append(float32(v.Float))
+	case *array.Time64Builder:
+		b.Append(arrow.Time64(v.Int))
+	case *array.BinaryBuilder:
+		b.AppendString(v.Str)
+	case *array.LargeStringBuilder:
+		b.Append(v.Str)
+	case *array.ListBuilder:
+		b.Append(true)
+		for _, x := range v.List {
+			Append(b.ValueBuilder(), x)
+		}
 	default:
 		panic(fmt.Sprintf("value.Append: no values lie in %T", b))
 	}
@@ -120,6 +144,20 @@ func At(k Kind, a arrow.Array, i int) Value {
 		v.Int = int64(a.Value(i))
 	case *array.MonthDayNanoInterval:
 		v.Span = SpanFromArrow(a.Value(i))
+	case *array.Float32:
+		v.Float = float64(a.Value(i))
+	case *array.Time64:
+		v.Int = int64(a.Value(i))
+	case *array.Binary:
+		v.Str = a.ValueString(i)
+	case *array.LargeString:
+		v.Str = a.Value(i)
+	case *array.List:
+		start, end := a.ValueOffsets(i)
+		v.List = make([]Value, 0, end-start)
+		for j := start; j < end; j++ {
+			v.List = append(v.List, At(k.Elem(), a.ListValues(), int(j)))
+		}
 	default:
 		panic(fmt.Sprintf("value.At: no values lie in %T", a))
 	}
@@ -179,6 +217,30 @@ func AppendKey(key []byte, a arrow.Array, i int) []byte {
 		s := SpanFromArrow(a.Value(i)).Canonical()
 		key = binary.LittleEndian.AppendUint32(key, uint32(s.Days))
 		return binary.LittleEndian.AppendUint64(key, uint64(s.Micros))
+	case *array.Float32:
+		f := a.Value(i)
+		if f == 0 {
+			f = 0 // -0 equals 0
+		}
+		if f != f {
+			f = float32(math.NaN())
+		}
+		return binary.LittleEndian.AppendUint32(key, math.Float32bits(f))
+	case *array.Time64:
+		return binary.LittleEndian.AppendUint64(key, uint64(a.Value(i)))
+	case *array.Binary:
+		s := a.Value(i)
+		return append(binary.LittleEndian.AppendUint32(key, uint32(len(s))), s...)
+	case *array.LargeString:
+		s := canonicalJSON(a.Value(i))
+		return append(binary.LittleEndian.AppendUint32(key, uint32(len(s))), s...)
+	case *array.List:
+		start, end := a.ValueOffsets(i)
+		key = binary.LittleEndian.AppendUint32(key, uint32(end-start))
+		for j := start; j < end; j++ {
+			key = AppendKey(key, a.ListValues(), int(j))
+		}
+		return key
 	}
 	panic(fmt.Sprintf("value.AppendKey: no values lie in %T", a))
 }
@@ -207,6 +269,16 @@ func CompareAt(a arrow.Array, i int, b arrow.Array, j int) int {
 		return cmpOrdered(a.Value(i), b.(*array.Timestamp).Value(j))
 	case *array.MonthDayNanoInterval:
 		return SpanFromArrow(a.Value(i)).Cmp(SpanFromArrow(b.(*array.MonthDayNanoInterval).Value(j)))
+	case *array.Float32:
+		return CompareFloat(float64(a.Value(i)), float64(b.(*array.Float32).Value(j)))
+	case *array.Time64:
+		return cmpOrdered(int64(a.Value(i)), int64(b.(*array.Time64).Value(j)))
+	case *array.Binary:
+		return bytes.Compare(a.Value(i), b.(*array.Binary).Value(j))
+	case *array.LargeString:
+		return CompareJSON(a.Value(i), b.(*array.LargeString).Value(j))
+	case *array.List:
+		return compareListsAt(a, i, b.(*array.List), j)
 	}
 	panic(fmt.Sprintf("value.CompareAt: no values lie in %T", a))
 }
@@ -219,4 +291,28 @@ func cmpOrdered[T int16 | int32 | int64 | string | arrow.Date32 | arrow.Timestam
 		return 1
 	}
 	return 0
+}
+
+// compareListsAt orders two arrays element by element, NULL after all values
+// and a shorter array before a longer one that begins with it.
+func compareListsAt(a *array.List, i int, b *array.List, j int) int {
+	as, ae := a.ValueOffsets(i)
+	bs, be := b.ValueOffsets(j)
+	av, bv := a.ListValues(), b.ListValues()
+	for as < ae && bs < be {
+		an, bn := av.IsNull(int(as)), bv.IsNull(int(bs))
+		switch {
+		case an && bn:
+		case an:
+			return 1
+		case bn:
+			return -1
+		default:
+			if c := CompareAt(av, int(as), bv, int(bs)); c != 0 {
+				return c
+			}
+		}
+		as, bs = as+1, bs+1
+	}
+	return cmpOrdered(ae-as, be-bs)
 }

@@ -237,11 +237,15 @@ func divScale(a, b Decimal) int {
 // leadingGroup returns the weight (in powers of 10000) and the value of the
 // first nonzero group of four digits of d, 0 and 0 for zero.
 func leadingGroup(d Decimal) (weight, group int) {
-	if d.IsZero() {
+	return leadingDigits(d.Big(), int(d.Scale))
+}
+
+func leadingDigits(coef *big.Int, scale int) (weight, group int) {
+	if coef.Sign() == 0 {
 		return 0, 0
 	}
-	digits := new(big.Int).Abs(d.Big()).String()
-	intDigits := len(digits) - int(d.Scale) // may be negative
+	digits := new(big.Int).Abs(coef).String()
+	intDigits := len(digits) - scale // may be negative
 	weight = (intDigits+3)/4 - 1
 	if intDigits <= 0 {
 		weight = -((-intDigits) / 4) - 1
@@ -386,4 +390,45 @@ func (d Decimal) Canonical() Decimal {
 		d.Scale--
 	}
 	return Decimal{Coef: decimal128.FromBigInt(b), Scale: d.Scale}
+}
+
+// Pow10 returns 10^n, n not negative.
+func Pow10(n int) *big.Int { return bigPow10(n) }
+
+// DivBig divides num, which has scale decimals, by den at the scale that Div
+// would give, for numerators of more than MaxDigits digits.
+func DivBig(num *big.Int, scale int, den *big.Int) (Decimal, error) {
+	wn, fn := leadingDigits(num, scale)
+	wd, fd := leadingDigits(den, 0)
+	q := wn - wd
+	if fn <= fd {
+		q--
+	}
+	to := max(16-q*4, scale, 0)
+	up := new(big.Int).Mul(num, bigPow10(to))
+	down := new(big.Int).Mul(den, bigPow10(scale))
+	return DecimalFromBig(divRound(up, down), to)
+}
+
+// SqrtAt returns the square root of d, rounded to scale decimals.
+func SqrtAt(d Decimal, scale int) (Decimal, error) {
+	if d.Sign() < 0 {
+		return Decimal{}, Errorf("2201F", "cannot take square root of a negative number")
+	}
+	// One digit more, to round by.
+	x := d.Big()
+	if shift := 2*(scale+1) - int(d.Scale); shift >= 0 {
+		x.Mul(x, bigPow10(shift))
+	} else {
+		x.Quo(x, bigPow10(-shift))
+	}
+	x.Sqrt(x)
+	return DecimalFromBig(divRound(x, big.NewInt(10)), scale)
+}
+
+// Weight returns the power of 10000 of d's first digits, as PostgreSQL's
+// numeric counts, 0 for zero.
+func (d Decimal) Weight() int {
+	w, _ := leadingGroup(d)
+	return w
 }

@@ -33,6 +33,8 @@ const (
 	CodeOutOfRange      = "22003"
 	CodeBadText         = "22P02"
 	CodeBadDate         = "22008"
+	CodeBadDateText     = "22007"
+	CodeCardinality     = "21000"
 	CodeBadEscape       = "22025"
 	CodeBadParameter    = "22023"
 	CodeBadLimit        = "2201W"

@@ -29,8 +29,27 @@ const (
 	Timestamp
 	TimestampTZ
 	Interval
+	Float4
+	Char // char(n): text without its padding, whose length is the type's Precision
+	Time
+	UUID
+	Bytea
+	JSON
+	JSONB
 	kindCount
 )
+
+// arrayFlag makes the kind of arrays out of the kind of their elements.
+const arrayFlag Kind = 0x40
+
+// ArrayOf returns the kind of arrays of k.
+func ArrayOf(k Kind) Kind { return k | arrayFlag }
+
+// IsArray tells whether k is a kind of arrays.
+func (k Kind) IsArray() bool { return k&arrayFlag != 0 }
+
+// Elem returns the kind of an array kind's elements.
+func (k Kind) Elem() Kind { return k &^ arrayFlag }
 
 // MaxDigits is the largest number of decimal digits of a numeric value.
 const MaxDigits = 38
@@ -39,6 +58,7 @@ var kindNames = [kindCount]string{
 	Null: "unknown", Bool: "boolean", Int2: "smallint", Int4: "integer", Int8: "bigint",
 	Numeric: "numeric", Float8: "double precision", Text: "text", Date: "date",
 	Timestamp: "timestamp", TimestampTZ: "timestamptz", Interval: "interval",
+	Float4: "real", Char: "char", Time: "time", UUID: "uuid", Bytea: "bytea", JSON: "json", JSONB: "jsonb",
 }
 
 // kindAliases are the spellings that SQL accepts in casts and definitions.
@@ -49,9 +69,12 @@ var kindAliases = map[string]Kind{
 	"float8": Float8, "double precision": Float8,
 	"text": Text, "varchar": Text,
 	"date": Date, "timestamp": Timestamp, "timestamptz": TimestampTZ, "interval": Interval,
+	"float4": Float4, "real": Float4, "bpchar": Char, "char": Char, "character": Char, "character varying": Text,
+	"time": Time, "time without time zone": Time, "timestamp without time zone": Timestamp, "timestamp with time zone": TimestampTZ,
+	"uuid": UUID, "bytea": Bytea, "json": JSON, "jsonb": JSONB,
 }
 
-// Kinds lists every kind that a column can have.
+// Kinds lists every kind that a column can have, arrays aside.
 func Kinds() []Kind {
 	var ks []Kind
 	for k := Bool; k < kindCount; k++ {
@@ -60,25 +83,45 @@ func Kinds() []Kind {
 	return ks
 }
 
-func (k Kind) String() string { return kindNames[k] }
+func (k Kind) String() string {
+	if k.IsArray() {
+		return kindNames[k.Elem()] + "[]"
+	}
+	return kindNames[k]
+}
 
 // IsInteger tells whether k is one of the three integer kinds.
 func (k Kind) IsInteger() bool { return k == Int2 || k == Int4 || k == Int8 }
 
 // IsNumber tells whether arithmetic is defined on k.
-func (k Kind) IsNumber() bool { return k.IsInteger() || k == Numeric || k == Float8 }
+func (k Kind) IsNumber() bool { return k.IsInteger() || k == Numeric || k.IsFloat() }
+
+// IsFloat tells whether k is a binary floating-point kind.
+func (k Kind) IsFloat() bool { return k == Float8 || k == Float4 }
+
+// IsText tells whether k's values are texts that compare by code point.
+func (k Kind) IsText() bool { return k == Text || k == Char }
+
+// Comparable tells whether = is defined on k.
+func (k Kind) Comparable() bool { return k.Elem() != JSON }
 
 // IsTime tells whether k is a date or a timestamp.
 func (k Kind) IsTime() bool { return k == Date || k == Timestamp || k == TimestampTZ }
 
 // KindNamed returns the kind that SQL calls name, in any letter case.
 func KindNamed(name string) (Kind, bool) {
-	k, ok := kindAliases[strings.ToLower(name)]
+	name = strings.ToLower(name)
+	elem, isArray := strings.CutSuffix(name, "[]")
+	k, ok := kindAliases[elem]
+	if ok && isArray {
+		k = ArrayOf(k)
+	}
 	return k, ok
 }
 
-// Type is a kind with its modifiers. Precision and Scale count decimal digits
-// and belong to numeric alone; a Precision of 0 means unconstrained.
+// Type is a kind with its modifiers. Precision and Scale count a numeric's
+// decimal digits; a char's Precision is its length. A Precision of 0 means
+// unconstrained.
 type Type struct {
 	Kind      Kind
 	Precision int
@@ -91,6 +134,9 @@ func Of(k Kind) Type { return Type{Kind: k} }
 func (t Type) String() string {
 	if t.Kind == Numeric && t.Precision > 0 {
 		return fmt.Sprintf("numeric(%d,%d)", t.Precision, t.Scale)
+	}
+	if t.Kind == Char && t.Precision > 0 {
+		return fmt.Sprintf("char(%d)", t.Precision)
 	}
 	return t.Kind.String()
 }
@@ -108,6 +154,11 @@ func ParseType(s string) (Type, error) {
 			return Type{}, fmt.Errorf("the modifiers of %q are not (precision,scale): %w", s, err)
 		}
 	}
+	if hasMods && k == Char {
+		if _, err := fmt.Sscanf(mods, "%d)", &t.Precision); err != nil {
+			return Type{}, fmt.Errorf("the length of %q is not a number: %w", s, err)
+		}
+	}
 	return t, nil
 }
 
@@ -122,14 +173,18 @@ func (t *Type) UnmarshalText(b []byte) error {
 }
 
 // implicit lists, for each kind, the kinds that a value of it turns into
-// without being asked, nearest first.
+// without being asked, nearest first. Double precision comes before real, as
+// the preferred kind of number.
 var implicit = map[Kind][]Kind{
-	Int2:      {Int4, Int8, Numeric, Float8},
-	Int4:      {Int8, Numeric, Float8},
-	Int8:      {Numeric, Float8},
-	Numeric:   {Float8},
+	Int2:      {Int4, Int8, Numeric, Float8, Float4},
+	Int4:      {Int8, Numeric, Float8, Float4},
+	Int8:      {Numeric, Float8, Float4},
+	Numeric:   {Float8, Float4},
+	Float4:    {Float8},
+	Char:      {Text},
 	Date:      {Timestamp, TimestampTZ},
 	Timestamp: {TimestampTZ},
+	Time:      {Interval},
 }
 
 // ImplicitSteps tells how far kind from is from kind to along the implicit

@@ -1,6 +1,7 @@
 package value
 
 import (
+	"encoding/hex"
 	"math"
 	"strconv"
 	"strings"
@@ -8,7 +9,8 @@ import (
 
 // Value is one scalar: a literal of a query, or a result read out of a batch.
 // Which field holds it follows from the kind: Bool, the integers, Date (days
-// since 1970-01-01) and the timestamps (microseconds since then) use Int.
+// since 1970-01-01), Time and the timestamps (microseconds since then or since
+// midnight) use Int; texts, uuids, JSON and the bytes of a bytea use Str.
 type Value struct {
 	Kind   Kind
 	IsNull bool
@@ -17,6 +19,7 @@ type Value struct {
 	Str    string
 	Dec    Decimal
 	Span   Span
+	List   []Value // an array's elements
 }
 
 // NullOf returns the NULL of kind k.
@@ -43,6 +46,9 @@ func FloatOf(f float64) Value { return Value{Kind: Float8, Float: f} }
 // DecimalOf returns a numeric value.
 func DecimalOf(d Decimal) Value { return Value{Kind: Numeric, Dec: d} }
 
+// ListOf returns an array of elements of kind elem.
+func ListOf(elem Kind, items []Value) Value { return Value{Kind: ArrayOf(elem), List: items} }
+
 // Truth tells whether v is the boolean true.
 func (v Value) Truth() bool { return v.Kind == Bool && !v.IsNull && v.Int != 0 }
 
@@ -50,6 +56,9 @@ func (v Value) Truth() bool { return v.Kind == Bool && !v.IsNull && v.Int != 0 }
 func (v Value) String() string {
 	if v.IsNull {
 		return "NULL"
+	}
+	if v.Kind.IsArray() {
+		return FormatList(v.List)
 	}
 	switch v.Kind {
 	case Bool:
@@ -60,6 +69,12 @@ func (v Value) String() string {
 		return v.Dec.String()
 	case Float8:
 		return FormatFloat(v.Float)
+	case Float4:
+		return FormatReal(v.Float)
+	case Time:
+		return FormatTime(v.Int)
+	case Bytea:
+		return `\x` + hex.EncodeToString([]byte(v.Str))
 	case Date:
 		return FormatDate(int32(v.Int))
 	case Timestamp:
@@ -82,7 +97,12 @@ func FormatBool(b bool) string {
 
 // FormatFloat writes the shortest decimal that reads back as f, in
 // PostgreSQL's spelling.
-func FormatFloat(f float64) string {
+func FormatFloat(f float64) string { return formatFloat(f, 64, 1e15) }
+
+// FormatReal does the same for a real.
+func FormatReal(f float64) string { return formatFloat(f, 32, 1e6) }
+
+func formatFloat(f float64, bits int, wide float64) string {
 	switch {
 	case math.IsNaN(f):
 		return "NaN"
@@ -91,10 +111,10 @@ func FormatFloat(f float64) string {
 	case math.IsInf(f, -1):
 		return "-Infinity"
 	}
-	if a := math.Abs(f); a != 0 && (a < 1e-4 || a >= 1e15) {
-		return strconv.FormatFloat(f, 'e', -1, 64)
+	if a := math.Abs(f); a != 0 && (a < 1e-4 || a >= wide) {
+		return strconv.FormatFloat(f, 'e', -1, bits)
 	}
-	return strconv.FormatFloat(f, 'f', -1, 64)
+	return strconv.FormatFloat(f, 'f', -1, bits)
 }
 
 // ParseBool reads what PostgreSQL's boolean input accepts.
@@ -149,6 +169,10 @@ func ParseFloat(s string) (float64, error) {
 func Parse(k Kind, s string) (Value, error) {
 	v := Value{Kind: k}
 	var err error
+	if k.IsArray() {
+		v.List, err = ParseList(k.Elem(), s)
+		return v, err
+	}
 	switch k {
 	case Bool:
 		var b bool
@@ -160,6 +184,18 @@ func Parse(k Kind, s string) (Value, error) {
 		v.Dec, err = ParseDecimal(s)
 	case Float8:
 		v.Float, err = ParseFloat(s)
+	case Float4:
+		v.Float, err = ParseReal(s)
+	case Time:
+		v.Int, err = ParseTime(s)
+	case UUID:
+		v.Str, err = ParseUUID(s)
+	case Bytea:
+		v.Str, err = ParseBytes(s)
+	case JSON, JSONB:
+		v.Str, err = ParseJSON(k, s)
+	case Char:
+		v.Str = strings.TrimRight(s, " ")
 	case Date:
 		var d int32
 		d, err = ParseDate(s)
@@ -178,13 +214,18 @@ func Parse(k Kind, s string) (Value, error) {
 
 // Compare orders two values of one kind, neither of them NULL.
 func Compare(a, b Value) int {
+	if a.Kind.IsArray() {
+		return compareLists(a.List, b.List)
+	}
 	switch a.Kind {
 	case Numeric:
 		return a.Dec.Cmp(b.Dec)
-	case Float8:
+	case Float8, Float4:
 		return CompareFloat(a.Float, b.Float)
-	case Text, Null:
+	case Text, Null, Char, UUID, Bytea, JSON:
 		return strings.Compare(a.Str, b.Str)
+	case JSONB:
+		return CompareJSON(a.Str, b.Str)
 	case Interval:
 		return a.Span.Cmp(b.Span)
 	}

@@ -1,0 +1,375 @@
+package bind
+
+import (
+	"rovik/core/kernel"
+	"rovik/core/plan"
+	"rovik/core/syntax"
+	"rovik/core/value"
+)
+
+// from binds a FROM list; nothing gives one row without columns.
+func (b *binder) from(tables []syntax.Table, e *env, s *scope) plan.Node {
+	var node plan.Node
+	for _, t := range tables {
+		lateral := &scope{relations: s.relations, hidden: s.hidden, outer: e.outer}
+		n := b.table(t, e, s, lateral)
+		if node == nil {
+			node = n
+		} else {
+			node = &plan.Join{Kind: plan.InnerJoin, Left: node, Right: n, Org: b.origin(t.At())}
+		}
+	}
+	if node == nil {
+		node = oneRow()
+	}
+	return node
+}
+
+// oneRow is a row without columns.
+func oneRow() plan.Node { return &plan.Values{Rows: [][]value.Value{{}}} }
+
+func (b *binder) join(j *syntax.Join, e *env, s, lateral *scope) plan.Node {
+	// The scope of ON is the join's own two sides, in their written order.
+	inner := &scope{outer: e.outer}
+	left := b.table(j.Left, e, inner, lateral)
+	leftScope := &scope{relations: inner.relations, hidden: inner.hidden, outer: lateral}
+	var rightScope scope
+	right := b.table(j.Right, e, &rightScope, leftScope)
+	for _, r := range rightScope.relations {
+		b.addRelation(inner, r, nil, j.Span)
+	}
+	for id := range rightScope.hidden {
+		inner.hide(id)
+	}
+	kind := plan.InnerJoin
+	switch j.Kind {
+	case syntax.Left, syntax.Right:
+		kind = plan.LeftJoin
+	case syntax.Full:
+		kind = plan.FullJoin
+	}
+	if (kind == plan.FullJoin || j.Kind == syntax.Right) && plan.Free(right).Meets(plan.Outputs(left)) {
+		b.fail(j.Right.At(), value.Errorf("42P10", "invalid reference to FROM-clause entry: the combining JOIN type must be INNER or LEFT for a LATERAL reference"))
+	}
+	out := &plan.Join{Kind: kind, Left: left, Right: right, Org: b.origin(j.Span)}
+	if j.Kind == syntax.Right {
+		out.Left, out.Right = right, left
+	}
+	var node plan.Node
+	names := j.Using
+	if j.Natural {
+		names = commonNames(&scope{relations: leftScope.relations, hidden: leftScope.hidden}, &rightScope)
+	}
+	if len(names) > 0 || len(j.Using) > 0 {
+		node = b.using(j, out, names, leftScope, &rightScope, inner)
+	} else {
+		node = b.on(j, e, out, inner)
+	}
+	if j.Alias != "" {
+		cols := inner.star()
+		b.addRelation(s, relation{name: j.Alias, cols: cols}, j.Columns, j.Span)
+		return node
+	}
+	for _, r := range inner.relations {
+		b.addRelation(s, r, nil, j.Span)
+	}
+	for id := range inner.hidden {
+		s.hide(id)
+	}
+	return node
+}
+
+// on binds a join's condition. A subquery in it is joined to the one side
+// whose columns it reads, or for an inner join above it.
+func (b *binder) on(j *syntax.Join, e *env, out *plan.Join, inner *scope) plan.Node {
+	if j.On == nil {
+		return out
+	}
+	out.Org = b.origin(j.On.At())
+	x := &exprBinder{b: b, scope: inner, env: e, subs: &attachments{}, clause: "JOIN conditions"}
+	conds := plan.Conjuncts(x.condition(j.On, "JOIN/ON"))
+	if len(x.subs.joins) == 0 {
+		out.On = conds
+		return out
+	}
+	if out.Kind == plan.InnerJoin {
+		return &plan.Filter{Input: x.subs.attach(out), Conds: conds}
+	}
+	lo, ro := plan.Outputs(out.Left), plan.Outputs(out.Right)
+	for _, sub := range x.subs.joins {
+		uses := plan.Free(sub.Right)
+		uses.AddUses(sub.On...)
+		if sub.Test != nil {
+			uses.AddUses(sub.Test)
+		}
+		for id := range plan.Outputs(sub.Right) {
+			delete(uses, id)
+		}
+		one := &attachments{joins: []*attachment{sub}}
+		switch {
+		case !uses.Meets(ro):
+			out.Left = one.attach(out.Left)
+		case !uses.Meets(lo):
+			out.Right = one.attach(out.Right)
+		default:
+			b.fail(j.On.At(), value.Errorf(value.CodeUnsupported, "a subquery in the condition of an outer join that reads both sides is not supported yet").
+				WithHint("compute it in a subquery of one side"))
+		}
+	}
+	out.On = conds
+	return out
+}
+
+func commonNames(left, right *scope) []string {
+	has := map[string]bool{}
+	for _, c := range right.star() {
+		has[c.Name] = true
+	}
+	var names []string
+	for _, c := range left.star() {
+		if has[c.Name] {
+			names = append(names, c.Name)
+		}
+	}
+	return names
+}
+
+// using joins on equal columns of the given names, each pair of which becomes
+// one column.
+func (b *binder) using(j *syntax.Join, out *plan.Join, names []string, left, right, inner *scope) plan.Node {
+	var merged []plan.Item
+	computed := false
+	for _, name := range names {
+		find := func(s *scope, side string) plan.Column {
+			only := scope{relations: s.relations, hidden: s.hidden}
+			found := only.find(name, nil)
+			if len(found) == 1 {
+				return found[0]
+			}
+			if len(found) > 1 {
+				b.fail(j.Span, value.Errorf(value.CodeAmbiguous, "common column name %q appears more than once in %s table", name, side))
+			}
+			b.fail(j.Span, value.Errorf(value.CodeUndefinedColumn, "column %q specified in USING clause does not exist in %s table", name, side))
+			return plan.Column{}
+		}
+		l, r := find(left, "left"), find(right, "right")
+		kind, ok := value.Common(l.Type.Kind, r.Type.Kind)
+		if !ok {
+			b.fail(j.Span, value.Errorf(value.CodeTypeMismatch, "JOIN/USING types %s and %s cannot be matched", l.Type, r.Type))
+		}
+		args := []plan.Expr{l.Ref(), r.Ref()}
+		x := &exprBinder{b: b, scope: inner}
+		org := b.origin(j.Span)
+		out.On = append(out.On, x.call("=", args, nil, org, j.Span))
+		typ := value.Of(kind)
+		if l.Type == r.Type {
+			typ = l.Type
+		}
+		item := plan.Item{Column: plan.Column{Name: name, Type: typ}}
+		kept := l
+		if j.Kind == syntax.Right {
+			kept = r
+		}
+		switch {
+		case out.Kind == plan.FullJoin:
+			cast := []plan.Expr{b.coerce(l.Ref(), typ, j.Span), b.coerce(r.Ref(), typ, j.Span)}
+			item.Expr = &plan.Call{Op: "coalesce", Args: cast, Typ: value.Of(kind), Org: org}
+		default:
+			item.Expr = b.coerce(kept.Ref(), typ, j.Span)
+		}
+		if c, isCol := item.Expr.(*plan.Col); isCol {
+			item.ID = c.ID
+		} else {
+			item.ID, computed = b.ids.Next(), true
+		}
+		merged = append(merged, item)
+		inner.hide(l.ID, r.ID)
+	}
+	cols := plan.Columns(merged)
+	inner.relations = append([]relation{{cols: cols, merged: true}}, inner.relations...)
+	if j.UsingAlias != "" {
+		inner.relations = append(inner.relations, relation{name: j.UsingAlias, cols: cols})
+		// Named with the alias alone, or they would be there twice.
+		inner.relations[len(inner.relations)-1].cols = cols
+	}
+	if !computed {
+		return out
+	}
+	items := plan.Identity(out.Columns())
+	for _, it := range merged {
+		if _, isCol := it.Expr.(*plan.Col); !isCol {
+			items = append(items, it)
+		}
+	}
+	return &plan.Project{Input: out, Items: items}
+}
+
+// star returns the columns that * means.
+func (s *scope) star() []plan.Column {
+	var out []plan.Column
+	for _, r := range s.relations {
+		for _, c := range r.cols {
+			if r.merged || !s.hidden[c.ID] {
+				out = append(out, c)
+			}
+		}
+	}
+	return out
+}
+
+// tableFunc binds functions in FROM. One that gives a single value is a table
+// of one row.
+func (b *binder) tableFunc(t *syntax.TableFunc, e *env, s, lateral *scope) plan.Node {
+	x := &exprBinder{b: b, scope: &scope{outer: lateral}, env: e.inside(lateral), clause: "functions in FROM"}
+	un := &plan.Unnest{Input: oneRow(), Org: b.origin(t.Span)}
+	name := ""
+	for _, f := range t.Funcs {
+		call, isCall := f.(*syntax.Func)
+		if isCall && name == "" {
+			name = call.Name
+		}
+		if isCall && kernel.IsSetFunction(call.Name) {
+			un.Calls = append(un.Calls, x.setCall(call))
+			continue
+		}
+		bound := b.settle(x.bind(f))
+		if !isCall {
+			b.fail(f.At(), value.Errorf(value.CodeUnsupported, "this item of FROM is not supported yet"))
+		}
+		items := plan.Identity(un.Input.Columns())
+		c := plan.Column{ID: b.ids.Next(), Name: call.Name, Type: bound.Type()}
+		un.Input = &plan.Project{Input: un.Input, Items: append(items, plan.Item{Column: c, Expr: bound})}
+		if len(t.Funcs) > 1 {
+			b.fail(f.At(), value.Errorf(value.CodeUnsupported, "ROWS FROM with a function of one value is not supported yet"))
+		}
+	}
+	if t.Ordinality {
+		un.Ordinality = &plan.Column{ID: b.ids.Next(), Name: "ordinality", Type: value.Of(value.Int8)}
+	}
+	var node plan.Node = un
+	if len(un.Calls) == 0 {
+		node = un.Input
+		if t.Ordinality {
+			one := plan.Item{Column: *un.Ordinality, Expr: &plan.Const{Val: value.IntOf(value.Int8, 1), Typ: value.Of(value.Int8)}}
+			node = &plan.Project{Input: node, Items: append(plan.Identity(node.Columns()), one)}
+		}
+	}
+	rel := relation{name: t.Alias, cols: node.Columns()}
+	if rel.name == "" {
+		rel.name = name
+	} else if len(un.Calls) <= 1 && len(t.Columns) == 0 && len(rel.cols) > 0 && (len(un.Calls) == 0 || len(un.Calls[0].Cols) == 1) {
+		// The alias of a function with one column is the column's name too.
+		rel.cols = renamed(rel.cols, []string{t.Alias})
+	}
+	b.addRelation(s, rel, t.Columns, t.Span)
+	return node
+}
+
+// setCall binds a call of a set-returning function.
+func (x *exprBinder) setCall(f *syntax.Func) plan.SetCall {
+	b := x.b
+	args := x.bindAll(f.Args)
+	kinds := make([]value.Kind, len(args))
+	for i, a := range args {
+		kinds[i] = a.Type().Kind
+	}
+	sf, err := kernel.ResolveSet(f.Name, kinds)
+	b.check(f.Span, err)
+	call := plan.SetCall{Func: f.Name, Org: b.origin(f.Span)}
+	for i, a := range args {
+		call.Args = append(call.Args, b.coerce(a, value.Of(sf.Args[i]), f.Args[i].At()))
+	}
+	for i, k := range sf.Results {
+		call.Cols = append(call.Cols, plan.Column{ID: b.ids.Next(), Name: sf.Names[i], Type: value.Of(k)})
+	}
+	return call
+}
+
+// withQuery binds a reference to a WITH query.
+func (b *binder) withQuery(name string, c *cte, at syntax.Span) plan.Node {
+	if c.work != nil {
+		work := &plan.WorkTable{Work: c.work.Work, Name: name}
+		for _, col := range c.work.Cols {
+			work.Cols = append(work.Cols, plan.Column{ID: b.ids.Next(), Name: col.Name, Type: col.Type})
+		}
+		return work
+	}
+	if c.query == nil {
+		b.fail(at, value.Errorf(value.CodeRecursion, "recursive reference to query %q must not appear within its non-recursive term", name))
+	}
+	if len(b.stack) > maxViewDepth || b.nested > maxNested {
+		b.fail(at, value.Errorf("54001", "WITH queries are nested too deeply"))
+	}
+	b.nested++
+	defer func() { b.nested-- }()
+	var node plan.Node
+	if c.recursive {
+		node = b.recursion(name, c)
+	}
+	if node == nil {
+		node = b.query(c.query, c.env)
+	}
+	if len(c.columns) > len(node.Columns()) {
+		b.fail(at, value.Errorf("42P10", "WITH query %q has %d columns available but %d columns specified", name, len(node.Columns()), len(c.columns)))
+	}
+	return b.renameOutput(node, c.columns)
+}
+
+// maxNested bounds how deep WITH queries may refer to each other.
+const maxNested = 200
+
+// recursion binds a WITH RECURSIVE query, or returns nil where it does not
+// refer to itself.
+func (b *binder) recursion(name string, c *cte) plan.Node {
+	union, ok := c.query.Body.(*syntax.SetOp)
+	if !ok || union.Op != "union" {
+		return nil
+	}
+	base := b.query(union.Left, c.env.with(name, &cte{}))
+	b.works++
+	rec := &plan.Recursive{Base: base, Work: b.works, All: union.All, Org: b.origin(union.Words)}
+	work := &plan.WorkTable{Work: rec.Work, Name: name}
+	for _, col := range renamed(base.Columns(), c.columns) {
+		work.Cols = append(work.Cols, col)
+		rec.Cols = append(rec.Cols, plan.Column{ID: b.ids.Next(), Name: col.Name, Type: value.Of(col.Type.Kind)})
+	}
+	step := b.query(union.Right, c.env.with(name, &cte{work: work}))
+	found := false
+	plan.Visit(step, func(n plan.Node) {
+		w, is := n.(*plan.WorkTable)
+		found = found || is && w.Work == rec.Work
+	})
+	if !found {
+		return nil
+	}
+	if len(c.query.OrderBy) > 0 || c.query.Limit != nil || c.query.Offset != nil {
+		b.fail(c.query.Span, value.Errorf(value.CodeUnsupported, "ORDER BY and LIMIT in a recursive query are not supported").WithHint("put them into the query that reads it"))
+	}
+	bc, sc := base.Columns(), step.Columns()
+	if len(bc) != len(sc) {
+		b.fail(union.Span, value.Errorf(value.CodeSyntax, "each UNION query must have the same number of columns, here %d and %d", len(bc), len(sc)))
+	}
+	items := plan.Identity(sc)
+	for i := range bc {
+		if k, ok := value.Common(bc[i].Type.Kind, sc[i].Type.Kind); !ok || k != bc[i].Type.Kind {
+			b.fail(union.Span, value.Errorf(value.CodeTypeMismatch, "recursive query %q column %d has type %s in non-recursive term but type %s overall", name, i+1, bc[i].Type, sc[i].Type).
+				WithHint("cast the non-recursive term to %s", sc[i].Type))
+		}
+		items[i] = b.castItem(items[i], bc[i].Type, union.Right.Span)
+	}
+	rec.Step = projected(step, items)
+	return rec
+}
+
+// projected computes items of n, or is n where they are its columns.
+func projected(n plan.Node, items []plan.Item) plan.Node {
+	cols := n.Columns()
+	same := len(cols) == len(items)
+	for i := range items {
+		same = same && items[i].ID == cols[i].ID
+	}
+	if same {
+		return n
+	}
+	return &plan.Project{Input: n, Items: items}
+}

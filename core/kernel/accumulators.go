@@ -1,0 +1,425 @@
+package kernel
+
+import (
+	"fmt"
+	"math"
+	"math/big"
+
+	"github.com/apache/arrow-go/v18/arrow"
+	"github.com/apache/arrow-go/v18/arrow/array"
+
+	"rovik/core/plan"
+	"rovik/core/value"
+)
+
+type countAccumulator struct{ n []int64 }
+
+func (c *countAccumulator) Add(args []arrow.Array, group []int32, groups int) error {
+	c.n = grow(c.n, groups)
+	for i, g := range group {
+		if len(args) == 0 || !args[0].IsNull(i) {
+			c.n[g]++
+		}
+	}
+	return nil
+}
+
+func (c *countAccumulator) Result(groups int) (arrow.Array, error) {
+	b := array.NewInt64Builder(value.Memory)
+	b.AppendValues(grow(c.n, groups), nil)
+	return b.NewArray(), nil
+}
+
+// exactSum sums integers and numerics.
+type exactSum struct {
+	sum    []value.Decimal
+	n      []int64
+	avg    bool
+	result value.Kind
+}
+
+func (s *exactSum) Add(args []arrow.Array, group []int32, groups int) error {
+	s.sum, s.n = grow(s.sum, groups), grow(s.n, groups)
+	arg := args[0]
+	at, err := decimalReader(arg)
+	if err != nil {
+		return err
+	}
+	for i, g := range group {
+		if arg.IsNull(i) {
+			continue
+		}
+		sum, err := s.sum[g].Add(at(i))
+		if err != nil {
+			return err
+		}
+		s.sum[g] = sum
+		s.n[g]++
+	}
+	return nil
+}
+
+func decimalReader(arg arrow.Array) (func(int) value.Decimal, error) {
+	switch a := arg.(type) {
+	case *array.Int16:
+		return func(i int) value.Decimal { return value.DecimalFromInt(int64(a.Value(i))) }, nil
+	case *array.Int32:
+		return func(i int) value.Decimal { return value.DecimalFromInt(int64(a.Value(i))) }, nil
+	case *array.Int64:
+		return func(i int) value.Decimal { return value.DecimalFromInt(a.Value(i)) }, nil
+	case *array.FixedSizeBinary:
+		return func(i int) value.Decimal { return value.GetDecimal(a.Value(i)) }, nil
+	}
+	return nil, fmt.Errorf("sums are not made of %T", arg)
+}
+
+func (s *exactSum) Result(groups int) (arrow.Array, error) {
+	s.sum, s.n = grow(s.sum, groups), grow(s.n, groups)
+	out := value.NewBuilder(s.result)
+	for g := range groups {
+		v := value.Value{Kind: s.result, IsNull: s.n[g] == 0}
+		if !v.IsNull {
+			var err error
+			switch {
+			case s.result == value.Int8:
+				v.Int, err = s.sum[g].Int64()
+			case s.avg:
+				v.Dec, err = s.sum[g].Div(value.DecimalFromInt(s.n[g]))
+			default:
+				v.Dec = s.sum[g]
+			}
+			if err != nil {
+				return nil, err
+			}
+		}
+		value.Append(out, v)
+	}
+	return out.NewArray(), nil
+}
+
+// floatReader reads doubles and reals.
+func floatReader(arg arrow.Array) func(int) float64 {
+	if a, ok := arg.(*array.Float32); ok {
+		return func(i int) float64 { return float64(a.Value(i)) }
+	}
+	return arg.(*array.Float64).Value
+}
+
+type floatSum struct {
+	sum    []float64
+	n      []int64
+	avg    bool
+	result value.Kind
+}
+
+func (s *floatSum) Add(args []arrow.Array, group []int32, groups int) error {
+	s.sum, s.n = grow(s.sum, groups), grow(s.n, groups)
+	at := floatReader(args[0])
+	for i, g := range group {
+		if args[0].IsNull(i) {
+			continue
+		}
+		sum, err := value.AddFloat(s.sum[g], at(i))
+		if err == nil && s.result == value.Float4 {
+			var r float32
+			r, err = value.ToReal(sum)
+			sum = float64(r)
+		}
+		if err != nil {
+			return err
+		}
+		s.sum[g] = sum
+		s.n[g]++
+	}
+	return nil
+}
+
+func (s *floatSum) Result(groups int) (arrow.Array, error) {
+	s.sum, s.n = grow(s.sum, groups), grow(s.n, groups)
+	out := value.NewBuilder(s.result)
+	for g := range groups {
+		v := value.Value{Kind: s.result, IsNull: s.n[g] == 0, Float: s.sum[g]}
+		if s.avg {
+			v.Float = s.sum[g] / float64(s.n[g])
+		}
+		value.Append(out, v)
+	}
+	return out.NewArray(), nil
+}
+
+// spanSum sums intervals.
+type spanSum struct {
+	sum []value.Span
+	n   []int64
+	avg bool
+}
+
+func (s *spanSum) Add(args []arrow.Array, group []int32, groups int) error {
+	s.sum, s.n = grow(s.sum, groups), grow(s.n, groups)
+	for i, g := range group {
+		if !args[0].IsNull(i) {
+			s.sum[g] = s.sum[g].Add(value.At(value.Interval, args[0], i).Span)
+			s.n[g]++
+		}
+	}
+	return nil
+}
+
+func (s *spanSum) Result(groups int) (arrow.Array, error) {
+	s.sum, s.n = grow(s.sum, groups), grow(s.n, groups)
+	out := value.NewBuilder(value.Interval)
+	for g := range groups {
+		v := value.Value{Kind: value.Interval, IsNull: s.n[g] == 0, Span: s.sum[g]}
+		if s.avg && !v.IsNull {
+			var err error
+			if v.Span, err = scaleSpan(s.sum[g], 1/float64(s.n[g])); err != nil {
+				return nil, err
+			}
+		}
+		value.Append(out, v)
+	}
+	return out.NewArray(), nil
+}
+
+// folding keeps one value for each group and combines it with the next: min,
+// max, bool_and, bit_or and their like.
+type folding struct {
+	kind    value.Kind
+	combine func(have, next value.Value) value.Value
+	best    []value.Value
+	has     []bool
+}
+
+func (x *folding) Add(args []arrow.Array, group []int32, groups int) error {
+	x.best, x.has = grow(x.best, groups), grow(x.has, groups)
+	for i, g := range group {
+		if args[0].IsNull(i) {
+			continue
+		}
+		v := value.At(x.kind, args[0], i)
+		if x.has[g] {
+			v = x.combine(x.best[g], v)
+		}
+		x.best[g], x.has[g] = v, true
+	}
+	return nil
+}
+
+func (x *folding) Result(groups int) (arrow.Array, error) {
+	x.best, x.has = grow(x.best, groups), grow(x.has, groups)
+	out := value.NewBuilder(x.kind)
+	for g := range groups {
+		if x.has[g] {
+			value.Append(out, x.best[g])
+		} else {
+			out.AppendNull()
+		}
+	}
+	return out.NewArray(), nil
+}
+
+func extreme(sign int) func(have, next value.Value) value.Value {
+	return func(have, next value.Value) value.Value {
+		if value.Compare(next, have)*sign > 0 {
+			return next
+		}
+		return have
+	}
+}
+
+// exactMoments computes variances of integers and numerics as PostgreSQL does:
+// exact sums, and one division (numeric_stddev_internal in its numeric.c).
+type exactMoments struct {
+	n            []int64
+	sum, squares []*big.Int // at the group's scale, and twice the scale
+	scale        []int
+	sample, root bool
+}
+
+func (m *exactMoments) Add(args []arrow.Array, group []int32, groups int) error {
+	m.n, m.sum, m.squares, m.scale = grow(m.n, groups), grow(m.sum, groups), grow(m.squares, groups), grow(m.scale, groups)
+	at, err := decimalReader(args[0])
+	if err != nil {
+		return err
+	}
+	for i, g := range group {
+		if args[0].IsNull(i) {
+			continue
+		}
+		d := at(i)
+		if m.sum[g] == nil {
+			m.sum[g], m.squares[g] = new(big.Int), new(big.Int)
+		}
+		x := d.Big()
+		if s := int(d.Scale); s > m.scale[g] {
+			up := value.Pow10(s - m.scale[g])
+			m.sum[g].Mul(m.sum[g], up)
+			m.squares[g].Mul(m.squares[g], up).Mul(m.squares[g], up)
+			m.scale[g] = s
+		} else {
+			x.Mul(x, value.Pow10(m.scale[g]-s))
+		}
+		m.sum[g].Add(m.sum[g], x)
+		m.squares[g].Add(m.squares[g], new(big.Int).Mul(x, x))
+		m.n[g]++
+	}
+	return nil
+}
+
+func (m *exactMoments) Result(groups int) (arrow.Array, error) {
+	m.n, m.sum, m.squares, m.scale = grow(m.n, groups), grow(m.sum, groups), grow(m.squares, groups), grow(m.scale, groups)
+	out := value.NewBuilder(value.Numeric)
+	for g := range groups {
+		n := m.n[g]
+		if n == 0 || m.sample && n == 1 {
+			out.AppendNull()
+			continue
+		}
+		num := new(big.Int).Mul(big.NewInt(n), m.squares[g])
+		num.Sub(num, new(big.Int).Mul(m.sum[g], m.sum[g]))
+		d := value.Decimal{}
+		if num.Sign() > 0 {
+			den := n
+			if m.sample {
+				den = n - 1
+			}
+			divisor := new(big.Int).Mul(big.NewInt(n), big.NewInt(den))
+			var err error
+			if d, err = value.DivBig(num, 2*m.scale[g], divisor); err != nil {
+				return nil, err
+			}
+			if m.root {
+				if d, err = value.SqrtAt(d, int(d.Scale)); err != nil {
+					return nil, err
+				}
+			}
+		}
+		value.Append(out, value.DecimalOf(d))
+	}
+	return out.NewArray(), nil
+}
+
+// floatMoments computes what needs sums of squares and products of doubles, by
+// the method of Youngs and Cramer, as PostgreSQL does.
+type floatMoments struct {
+	m     []moments
+	final func(m moments) (float64, bool)
+}
+
+type moments struct{ n, sx, sxx, sy, syy, sxy float64 }
+
+func (f *floatMoments) Add(args []arrow.Array, group []int32, groups int) error {
+	f.m = grow(f.m, groups)
+	ys := floatReader(args[0])
+	xs := ys
+	if len(args) > 1 {
+		xs = floatReader(args[1])
+	}
+	for i, g := range group {
+		if args[0].IsNull(i) || len(args) > 1 && args[1].IsNull(i) {
+			continue
+		}
+		m := &f.m[g]
+		x, y := xs(i), ys(i)
+		m.n++
+		m.sx += x
+		m.sy += y
+		if m.n > 1 {
+			tx, ty := x*m.n-m.sx, y*m.n-m.sy
+			scale := 1 / (m.n * (m.n - 1))
+			m.sxx += tx * tx * scale
+			m.syy += ty * ty * scale
+			m.sxy += tx * ty * scale
+		} else if math.IsInf(x, 0) || math.IsNaN(x) || math.IsInf(y, 0) || math.IsNaN(y) {
+			m.sxx, m.syy, m.sxy = math.NaN(), math.NaN(), math.NaN()
+		}
+	}
+	return nil
+}
+
+func (f *floatMoments) Result(groups int) (arrow.Array, error) {
+	f.m = grow(f.m, groups)
+	out := array.NewFloat64Builder(value.Memory)
+	for g := range groups {
+		if v, ok := f.final(f.m[g]); ok {
+			out.Append(v)
+		} else {
+			out.AppendNull()
+		}
+	}
+	return out.NewArray(), nil
+}
+
+// collecting keeps all values of each group for a final function.
+type collecting struct {
+	kinds  []value.Kind
+	result value.Kind
+	rows   [][][]value.Value // by group
+	nulls  bool              // rows with NULLs in the last argument count
+	final  func(rows [][]value.Value) (value.Value, error)
+}
+
+func (c *collecting) Add(args []arrow.Array, group []int32, groups int) error {
+	c.rows = grow(c.rows, groups)
+	for i, g := range group {
+		row := make([]value.Value, len(args))
+		for a, arr := range args {
+			row[a] = value.At(c.kinds[a], arr, i)
+		}
+		if c.nulls || !row[len(row)-1].IsNull {
+			c.rows[g] = append(c.rows[g], row)
+		}
+	}
+	return nil
+}
+
+func (c *collecting) Result(groups int) (arrow.Array, error) {
+	c.rows = grow(c.rows, groups)
+	out := value.NewBuilder(c.result)
+	for g := range groups {
+		if len(c.rows[g]) == 0 {
+			out.AppendNull()
+			continue
+		}
+		v, err := c.final(c.rows[g])
+		if err != nil {
+			return nil, err
+		}
+		v.Kind = c.result
+		value.Append(out, v)
+	}
+	return out.NewArray(), nil
+}
+
+func argKinds(a plan.Agg) []value.Kind {
+	kinds := kindsOf(a.Args)
+	if plan.OrderedSet(a.Func) {
+		kinds = append(kinds, a.Order[0].Expr.Type().Kind)
+	}
+	return kinds
+}
+
+func collect(nulls bool, final func(a plan.Agg, rows [][]value.Value) (value.Value, error)) func(plan.Agg, value.Kind) Accumulator {
+	return func(a plan.Agg, result value.Kind) Accumulator {
+		return &collecting{kinds: argKinds(a), result: result, nulls: nulls, final: func(rows [][]value.Value) (value.Value, error) { return final(a, rows) }}
+	}
+}
+
+// pairCount is regr_count: rows in which neither argument is NULL.
+type pairCount struct{ n []int64 }
+
+func (c *pairCount) Add(args []arrow.Array, group []int32, groups int) error {
+	c.n = grow(c.n, groups)
+	for i, g := range group {
+		if !args[0].IsNull(i) && !args[1].IsNull(i) {
+			c.n[g]++
+		}
+	}
+	return nil
+}
+
+func (c *pairCount) Result(groups int) (arrow.Array, error) {
+	b := array.NewInt64Builder(value.Memory)
+	b.AppendValues(grow(c.n, groups), nil)
+	return b.NewArray(), nil
+}

@@ -1,0 +1,347 @@
+package kernel
+
+import (
+	"encoding/json"
+	"strconv"
+
+	"rovik/core/value"
+)
+
+// jsonText writes a part of a document as ->> does: text without quotes, and
+// JSON's null as NULL.
+func jsonText(v value.JSONValue, k value.Kind) value.Value {
+	switch v := v.(type) {
+	case nil:
+		return nullValue()
+	case string:
+		return textValue(v)
+	}
+	return jsonValue(v, k)
+}
+
+func jsonValue(v value.JSONValue, k value.Kind) value.Value {
+	if k == value.JSONB {
+		return textValue(value.EncodeJSONB(v))
+	}
+	return textValue(value.EncodeJSON(v))
+}
+
+// jsonStep goes into a member or element; an element may be counted from the
+// end.
+func jsonStep(v value.JSONValue, step string, index bool) (value.JSONValue, bool) {
+	switch v := v.(type) {
+	case *value.JSONObject:
+		if !index {
+			return v.Get(step)
+		}
+	case []value.JSONValue:
+		i, err := strconv.Atoi(step)
+		if err != nil {
+			return nil, false
+		}
+		if i < 0 {
+			i += len(v)
+		}
+		if i >= 0 && i < len(v) {
+			return v[i], true
+		}
+	}
+	return nil, false
+}
+
+// toJSON turns any value into a document.
+func toJSON(v value.Value) value.JSONValue {
+	if v.IsNull {
+		return nil
+	}
+	if v.Kind.IsArray() {
+		list := []value.JSONValue{}
+		for _, x := range v.List {
+			list = append(list, toJSON(x))
+		}
+		return list
+	}
+	switch v.Kind {
+	case value.Bool:
+		return v.Truth()
+	case value.Int2, value.Int4, value.Int8, value.Numeric:
+		return json.Number(v.String())
+	case value.Float4, value.Float8:
+		if s := v.String(); s != "NaN" && s != "Infinity" && s != "-Infinity" {
+			return json.Number(s)
+		}
+	case value.JSON, value.JSONB:
+		if doc, err := value.DecodeJSON(v.Str); err == nil {
+			return doc
+		}
+	case value.Timestamp, value.TimestampTZ:
+		s := []byte(v.String())
+		s[10] = 'T'
+		if v.Kind == value.TimestampTZ {
+			s = append(s, ":00"...)
+		}
+		return string(s)
+	}
+	return v.String()
+}
+
+// jsonContains is @>: objects by members, arrays by elements, and an array
+// contains a scalar of its own.
+func jsonContains(a, b value.JSONValue, top bool) bool {
+	switch y := b.(type) {
+	case *value.JSONObject:
+		x, ok := a.(*value.JSONObject)
+		if !ok {
+			return false
+		}
+		for i, k := range y.Keys {
+			inner, has := x.Get(k)
+			if !has || !jsonContains(inner, y.Values[i], false) {
+				return false
+			}
+		}
+		return true
+	case []value.JSONValue:
+		x, ok := a.([]value.JSONValue)
+		if !ok {
+			return false
+		}
+		for _, want := range y {
+			found := false
+			for _, have := range x {
+				found = found || jsonContains(have, want, false)
+			}
+			if !found {
+				return false
+			}
+		}
+		return true
+	}
+	if x, ok := a.([]value.JSONValue); ok {
+		if !top {
+			return false
+		}
+		for _, have := range x {
+			if jsonContains(have, b, false) {
+				return true
+			}
+		}
+		return false
+	}
+	if _, ok := a.(*value.JSONObject); ok {
+		return false
+	}
+	return value.CompareJSON(value.EncodeJSON(a), value.EncodeJSON(b)) == 0
+}
+
+func stripNulls(v value.JSONValue) value.JSONValue {
+	switch v := v.(type) {
+	case []value.JSONValue:
+		out := []value.JSONValue{}
+		for _, x := range v {
+			out = append(out, stripNulls(x))
+		}
+		return out
+	case *value.JSONObject:
+		out := &value.JSONObject{}
+		for i, k := range v.Keys {
+			if v.Values[i] != nil {
+				out.Keys, out.Values = append(out.Keys, k), append(out.Values, stripNulls(v.Values[i]))
+			}
+		}
+		return out
+	}
+	return v
+}
+
+func jsonType(v value.JSONValue) string {
+	switch v.(type) {
+	case nil:
+		return "null"
+	case bool:
+		return "boolean"
+	case json.Number:
+		return "number"
+	case string:
+		return "string"
+	case []value.JSONValue:
+		return "array"
+	}
+	return "object"
+}
+
+func init() {
+	t, i4 := value.Text, value.Int4
+	for _, k := range []value.Kind{value.JSON, value.JSONB} {
+		prefix := k.String()
+		// doc makes a function of the parsed first argument.
+		doc := func(f func(v value.JSONValue, a []value.Value) (value.Value, error)) scalar {
+			return func(a []value.Value) (value.Value, error) {
+				v, err := value.DecodeJSON(a[0].Str)
+				if err != nil {
+					return nullValue(), err
+				}
+				return f(v, a)
+			}
+		}
+		step := func(text bool, index bool) scalar {
+			return doc(func(v value.JSONValue, a []value.Value) (value.Value, error) {
+				key := a[1].Str
+				if index {
+					key = strconv.FormatInt(a[1].Int, 10)
+				} else if _, isList := v.([]value.JSONValue); isList {
+					return nullValue(), nil
+				}
+				part, ok := jsonStep(v, key, index)
+				switch {
+				case !ok:
+					return nullValue(), nil
+				case text:
+					return jsonText(part, k), nil
+				}
+				return jsonValue(part, k), nil
+			})
+		}
+		path := func(text bool, steps func(a []value.Value) []value.Value) scalar {
+			return doc(func(v value.JSONValue, a []value.Value) (value.Value, error) {
+				for _, s := range steps(a) {
+					var ok bool
+					if s.IsNull {
+						return nullValue(), nil
+					}
+					if v, ok = jsonStep(v, s.Str, false); !ok {
+						return nullValue(), nil
+					}
+				}
+				if text {
+					return jsonText(v, k), nil
+				}
+				return jsonValue(v, k), nil
+			})
+		}
+		box("->", k, step(false, false), k, t)
+		box("->", k, step(false, true), k, i4)
+		box("->>", t, step(true, false), k, t)
+		box("->>", t, step(true, true), k, i4)
+		list := func(a []value.Value) []value.Value { return a[1].List }
+		box("#>", k, path(false, list), k, value.ArrayOf(t))
+		box("#>>", t, path(true, list), k, value.ArrayOf(t))
+		rest := func(a []value.Value) []value.Value { return a[1:] }
+		for n := 1; n <= 5; n++ {
+			kinds := []value.Kind{k}
+			for range n {
+				kinds = append(kinds, t)
+			}
+			box(prefix+"_extract_path", k, path(false, rest), kinds...)
+			box(prefix+"_extract_path_text", t, path(true, rest), kinds...)
+		}
+		box(prefix+"_array_length", i4, doc(func(v value.JSONValue, _ []value.Value) (value.Value, error) {
+			l, ok := v.([]value.JSONValue)
+			if !ok {
+				return nullValue(), value.Errorf(value.CodeBadParameter, "cannot get array length of a non-array")
+			}
+			return intValue(int64(len(l))), nil
+		}), k)
+		box(prefix+"_typeof", t, doc(func(v value.JSONValue, _ []value.Value) (value.Value, error) { return textValue(jsonType(v)), nil }), k)
+		box(prefix+"_strip_nulls", k, doc(func(v value.JSONValue, _ []value.Value) (value.Value, error) { return jsonValue(stripNulls(v), k), nil }), k)
+		polymorphic["to_"+prefix] = func(kinds []value.Kind) *Func {
+			if len(kinds) != 1 {
+				return nil
+			}
+			return boxed("to_"+prefix, kinds, k, true, func(a []value.Value) (value.Value, error) { return jsonValue(toJSON(a[0]), k), nil })
+		}
+		polymorphic[prefix+"_build_array"] = func(kinds []value.Kind) *Func {
+			return boxed(prefix+"_build_array", kinds, k, false, func(a []value.Value) (value.Value, error) {
+				out := []value.JSONValue{}
+				for _, x := range a {
+					out = append(out, toJSON(x))
+				}
+				return builtJSON(out, k), nil
+			})
+		}
+		polymorphic[prefix+"_build_object"] = func(kinds []value.Kind) *Func {
+			return boxed(prefix+"_build_object", kinds, k, false, func(a []value.Value) (value.Value, error) {
+				if len(a)%2 != 0 {
+					return nullValue(), value.Errorf(value.CodeBadParameter, "argument list must have even number of elements")
+				}
+				out := &value.JSONObject{}
+				for i := 0; i < len(a); i += 2 {
+					if a[i].IsNull {
+						return nullValue(), value.Errorf("22004", "argument %d: key must not be null", i+1)
+					}
+					out.Keys, out.Values = append(out.Keys, a[i].String()), append(out.Values, toJSON(a[i+1]))
+				}
+				return builtJSON(out, k), nil
+			})
+		}
+	}
+	pair := func(f func(a, b value.JSONValue) bool) scalar {
+		return func(a []value.Value) (value.Value, error) {
+			x, err := value.DecodeJSON(a[0].Str)
+			if err != nil {
+				return nullValue(), err
+			}
+			y, err := value.DecodeJSON(a[1].Str)
+			return boolValue(f(x, y)), err
+		}
+	}
+	jb := value.JSONB
+	box("@>", value.Bool, pair(func(a, b value.JSONValue) bool { return jsonContains(a, b, true) }), jb, jb)
+	box("<@", value.Bool, pair(func(a, b value.JSONValue) bool { return jsonContains(b, a, true) }), jb, jb)
+	box("||", jb, func(a []value.Value) (value.Value, error) {
+		x, err := value.DecodeJSON(a[0].Str)
+		if err != nil {
+			return nullValue(), err
+		}
+		y, err := value.DecodeJSON(a[1].Str)
+		if err != nil {
+			return nullValue(), err
+		}
+		xo, ok1 := x.(*value.JSONObject)
+		yo, ok2 := y.(*value.JSONObject)
+		if ok1 && ok2 {
+			return jsonValue(&value.JSONObject{Keys: append(append([]string{}, xo.Keys...), yo.Keys...), Values: append(append([]value.JSONValue{}, xo.Values...), yo.Values...)}, jb), nil
+		}
+		list := func(v value.JSONValue) []value.JSONValue {
+			if l, ok := v.([]value.JSONValue); ok {
+				return l
+			}
+			return []value.JSONValue{v}
+		}
+		return jsonValue(append(append([]value.JSONValue{}, list(x)...), list(y)...), jb), nil
+	}, jb, jb)
+	defComparisons(jb, value.CompareJSON)
+}
+
+// builtJSON writes what the build functions make: json with a space after
+// separators, as PostgreSQL does.
+func builtJSON(v value.JSONValue, k value.Kind) value.Value {
+	if k == value.JSONB {
+		return jsonValue(v, k)
+	}
+	return textValue(spacedJSON(v))
+}
+
+func spacedJSON(v value.JSONValue) string {
+	switch v := v.(type) {
+	case []value.JSONValue:
+		out := "["
+		for i, x := range v {
+			if i > 0 {
+				out += ", "
+			}
+			out += value.EncodeJSON(x)
+		}
+		return out + "]"
+	case *value.JSONObject:
+		out := "{"
+		for i, k := range v.Keys {
+			if i > 0 {
+				out += ", "
+			}
+			out += value.QuoteJSON(k) + " : " + value.EncodeJSON(v.Values[i])
+		}
+		return out + "}"
+	}
+	return value.EncodeJSON(v)
+}

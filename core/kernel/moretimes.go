@@ -1,0 +1,349 @@
+package kernel
+
+import (
+	"math"
+	"strings"
+	"time"
+	_ "time/tzdata" // zones where the machine has none
+
+	"github.com/apache/arrow-go/v18/arrow"
+	"github.com/apache/arrow-go/v18/arrow/decimal128"
+
+	"rovik/core/value"
+)
+
+type clock = arrow.Time64
+
+// scaleSpan multiplies an interval; parts of months become days, and parts of
+// days time, as in PostgreSQL's interval_mul.
+func scaleSpan(s value.Span, f float64) (value.Span, error) {
+	if math.IsNaN(f) || math.IsInf(f, 0) {
+		return s, value.Errorf(value.CodeBadDate, "interval out of range")
+	}
+	months := float64(s.Months) * f
+	days := float64(s.Days) * f
+	if math.Abs(months) > math.MaxInt32 || math.Abs(days) > math.MaxInt32 {
+		return s, value.Errorf(value.CodeBadDate, "interval out of range")
+	}
+	out := value.Span{Months: int32(months), Days: int32(days)}
+	tsround := func(x float64) float64 { return math.RoundToEven(x*1e6) / 1e6 }
+	monthRest := tsround((months - float64(out.Months)) * 30)
+	secRest := tsround((days - float64(out.Days) + monthRest - float64(int(monthRest))) * 86400)
+	if math.Abs(secRest) >= 86400 {
+		out.Days += int32(secRest / 86400)
+		secRest -= float64(int32(secRest/86400)) * 86400
+	}
+	out.Days += int32(monthRest)
+	micros := math.RoundToEven(float64(s.Micros)*f + secRest*1e6)
+	if math.Abs(micros) > math.MaxInt64/2 {
+		return s, value.Errorf(value.CodeBadDate, "interval out of range")
+	}
+	out.Micros = int64(micros)
+	return out, nil
+}
+
+// age counts years, months, days and time between two moments.
+func age(a, b int64) value.Span {
+	sign := int64(1)
+	if a < b {
+		a, b, sign = b, a, -1
+	}
+	x, y := value.Civil(a), value.Civil(b)
+	micros := (a - startOf(date(value.DayOf(a)))) - (b - startOf(date(value.DayOf(b))))
+	days := x.Day() - y.Day()
+	months := (x.Year()-y.Year())*12 + int(x.Month()) - int(y.Month())
+	if micros < 0 {
+		micros += value.MicrosPerDay
+		days--
+	}
+	if days < 0 {
+		// The days of the earlier month fill up; for a negative age, those of
+		// the month of the subtracted moment.
+		if sign > 0 {
+			days += daysInMonth(y.Year(), y.Month())
+		} else {
+			days += daysInMonth(y.Year(), y.Month())
+		}
+		months--
+	}
+	return value.Span{Months: int32(sign) * int32(months), Days: int32(sign) * int32(days), Micros: sign * micros}
+}
+
+func daysInMonth(y int, m time.Month) int {
+	return time.Date(y, m+1, 0, 0, 0, 0, 0, time.UTC).Day()
+}
+
+func spanField(field string, s value.Span) (value.Decimal, error) {
+	whole := func(n int64) (value.Decimal, error) { return value.DecimalFromInt(n), nil }
+	micros := func(n int64) value.Decimal { return value.Decimal{Coef: decimal128.FromI64(n), Scale: 6} }
+	switch strings.ToLower(field) {
+	case "year":
+		return whole(int64(s.Months / 12))
+	case "month":
+		return whole(int64(s.Months % 12))
+	case "quarter":
+		return whole(int64(s.Months%12/3 + 1))
+	case "decade":
+		return whole(int64(s.Months / 120))
+	case "century":
+		return whole(int64(s.Months / 1200))
+	case "day":
+		return whole(int64(s.Days))
+	case "hour":
+		return whole(s.Micros / value.MicrosPerHour)
+	case "minute":
+		return whole(s.Micros / value.MicrosPerMinute % 60)
+	case "second":
+		return micros(s.Micros % value.MicrosPerMinute), nil
+	case "milliseconds":
+		return value.Decimal{Coef: decimal128.FromI64(s.Micros % value.MicrosPerMinute), Scale: 3}, nil
+	case "microseconds":
+		return whole(s.Micros % value.MicrosPerMinute)
+	case "epoch":
+		years, months := int64(s.Months/12), int64(s.Months%12)
+		secs := years*31557600 + months*30*86400 + int64(s.Days)*86400
+		return micros(secs*value.MicrosPerSecond + s.Micros), nil
+	}
+	return value.Decimal{}, value.Errorf(value.CodeBadParameter, "unit %q is not supported for type interval", field)
+}
+
+func clockField(field string, us int64) (value.Decimal, error) {
+	switch strings.ToLower(field) {
+	case "hour", "minute", "second", "epoch", "milliseconds", "microseconds":
+		return extract(field, us, value.Timestamp)
+	}
+	return value.Decimal{}, value.Errorf(value.CodeBadParameter, "unit %q is not supported for type time", field)
+}
+
+func zone(name string) (*time.Location, error) {
+	if strings.EqualFold(name, "utc") || strings.EqualFold(name, "gmt") || strings.EqualFold(name, "z") {
+		return time.UTC, nil
+	}
+	if name != "" && name != "Local" {
+		if loc, err := time.LoadLocation(name); err == nil {
+			return loc, nil
+		}
+	}
+	return nil, value.Errorf(value.CodeBadParameter, "time zone %q not recognized", name)
+}
+
+// toZone shows a moment by the clocks of a zone.
+func toZone(name string, us int64) (int64, error) {
+	loc, err := zone(name)
+	if err != nil {
+		return 0, err
+	}
+	_, offset := time.UnixMicro(us).In(loc).Zone()
+	return value.CheckTimestamp(us + int64(offset)*value.MicrosPerSecond)
+}
+
+// fromZone reads a clock of a zone; where it is shown twice or never, the
+// standard offset counts, as in PostgreSQL.
+func fromZone(name string, us int64) (int64, error) {
+	loc, err := zone(name)
+	if err != nil {
+		return 0, err
+	}
+	c := value.Civil(us)
+	before := time.Date(c.Year(), c.Month(), c.Day()-1, c.Hour(), c.Minute(), c.Second(), 0, loc)
+	after := time.Date(c.Year(), c.Month(), c.Day()+1, c.Hour(), c.Minute(), c.Second(), 0, loc)
+	_, o1 := before.Zone()
+	_, o2 := after.Zone()
+	if o1 == o2 {
+		return value.CheckTimestamp(us - int64(o1)*value.MicrosPerSecond)
+	}
+	early, late := us-int64(o1)*value.MicrosPerSecond, us-int64(o2)*value.MicrosPerSecond
+	fits := func(at int64, want int) bool {
+		_, have := time.UnixMicro(at).In(loc).Zone()
+		return have == want
+	}
+	switch one, two := fits(early, o1), fits(late, o2); {
+	case one && !two:
+		return value.CheckTimestamp(early)
+	case two && !one:
+		return value.CheckTimestamp(late)
+	case one && two: // shown twice: PostgreSQL takes the standard time
+		return value.CheckTimestamp(max(early, late))
+	}
+	// Never shown: as before the change.
+	return value.CheckTimestamp(early)
+}
+
+func dateBin(stride value.Span, us, origin int64) (int64, error) {
+	if stride.Months != 0 {
+		return 0, value.Errorf(value.CodeUnsupported, "timestamps cannot be binned into intervals containing months or years")
+	}
+	step := int64(stride.Days)*value.MicrosPerDay + stride.Micros
+	if step <= 0 {
+		return 0, value.Errorf(value.CodeBadDate, "stride must be greater than zero")
+	}
+	diff := us - origin
+	rest := diff % step
+	if rest < 0 {
+		rest += step
+	}
+	return value.CheckTimestamp(us - rest)
+}
+
+func justifyHours(s value.Span) value.Span {
+	s.Days += int32(s.Micros / value.MicrosPerDay)
+	s.Micros %= value.MicrosPerDay
+	switch {
+	case s.Days > 0 && s.Micros < 0:
+		s.Micros += value.MicrosPerDay
+		s.Days--
+	case s.Days < 0 && s.Micros > 0:
+		s.Micros -= value.MicrosPerDay
+		s.Days++
+	}
+	return s
+}
+
+func justifyDays(s value.Span) value.Span {
+	s.Months += s.Days / 30
+	s.Days %= 30
+	switch {
+	case s.Months > 0 && s.Days < 0:
+		s.Days += 30
+		s.Months--
+	case s.Months < 0 && s.Days > 0:
+		s.Days -= 30
+		s.Months++
+	}
+	return s
+}
+
+func truncSpan(field string, s value.Span) (value.Span, error) {
+	switch strings.ToLower(field) {
+	case "microseconds":
+	case "milliseconds":
+		s.Micros -= s.Micros % 1000
+	case "second":
+		s.Micros -= s.Micros % value.MicrosPerSecond
+	case "minute":
+		s.Micros -= s.Micros % value.MicrosPerMinute
+	case "hour":
+		s.Micros -= s.Micros % value.MicrosPerHour
+	case "day":
+		s.Micros = 0
+	case "month":
+		s = value.Span{Months: s.Months}
+	case "quarter":
+		s = value.Span{Months: s.Months - s.Months%3}
+	case "year":
+		s = value.Span{Months: s.Months - s.Months%12}
+	case "decade":
+		s = value.Span{Months: s.Months - s.Months%120}
+	default:
+		return s, value.Errorf(value.CodeBadParameter, "unit %q not recognized for type interval", field)
+	}
+	return s, nil
+}
+
+func overlaps(a []value.Value) (value.Value, error) {
+	// (s1, e1) OVERLAPS (s2, e2): a span without length is a moment.
+	s1, e1, s2, e2 := a[0].Int, a[1].Int, a[2].Int, a[3].Int
+	s1, e1 = min(s1, e1), max(s1, e1)
+	s2, e2 = min(s2, e2), max(s2, e2)
+	return boolValue(s1 == s2 || s1 < s2 && e1 > s2 || s2 < s1 && e2 > s1), nil
+}
+
+func init() {
+	d, ts, tz, tm, iv := value.Date, value.Timestamp, value.TimestampTZ, value.Time, value.Interval
+	i4, f8, t, num := value.Int4, value.Float8, value.Text, value.Numeric
+	def2("*", iv, f8, iv, scaleSpan)
+	def2("*", f8, iv, iv, func(f float64, s value.Span) (value.Span, error) { return scaleSpan(s, f) })
+	def2("/", iv, f8, iv, func(s value.Span, f float64) (value.Span, error) {
+		if f == 0 {
+			return s, value.ErrDivisionByZero
+		}
+		return scaleSpan(s, 1/f)
+	})
+	for _, k := range []value.Kind{ts, tz} {
+		def2("age", k, k, iv, sure2(func(a, b stamp) value.Span { return age(int64(a), int64(b)) }))
+		def3("date_bin", iv, k, k, k, func(s value.Span, at, origin stamp) (stamp, error) {
+			return toStamp(dateBin(s, int64(at), int64(origin)))
+		})
+		def1("isfinite", k, value.Bool, sure1(func(stamp) bool { return true }))
+		box("overlaps", value.Bool, overlaps, k, k, k, k)
+	}
+	box("overlaps", value.Bool, overlaps, d, d, d, d)
+	box("overlaps", value.Bool, overlaps, tm, tm, tm, tm)
+	def1("isfinite", d, value.Bool, sure1(func(date) bool { return true }))
+	def2("extract", t, iv, num, spanField)
+	def2("extract", t, tm, num, func(f string, c clock) (value.Decimal, error) { return clockField(f, int64(c)) })
+	part := func(x value.Decimal, err error) (float64, error) { return x.Float64(), err }
+	def2("date_part", t, iv, f8, func(f string, s value.Span) (float64, error) { return part(spanField(f, s)) })
+	def2("date_part", t, tm, f8, func(f string, c clock) (float64, error) { return part(clockField(f, int64(c))) })
+	def2("date_trunc", t, iv, iv, truncSpan)
+	def1("justify_hours", iv, iv, sure1(justifyHours))
+	def1("justify_days", iv, iv, sure1(justifyDays))
+	def1("justify_interval", iv, iv, sure1(func(s value.Span) value.Span { return justifyDays(justifyHours(s)) }))
+	def2("timezone", t, tz, ts, func(z string, at stamp) (stamp, error) { return toStamp(toZone(z, int64(at))) })
+	def2("timezone", t, ts, tz, func(z string, at stamp) (stamp, error) { return toStamp(fromZone(z, int64(at))) })
+	def1("to_timestamp", f8, tz, func(f float64) (stamp, error) {
+		if math.IsNaN(f) || math.Abs(f) > 1e13 {
+			return 0, value.ErrDateRange
+		}
+		return toStamp(value.CheckTimestamp(int64(math.RoundToEven(f * 1e6))))
+	})
+	makeMoment := func(a []value.Value) (int64, error) {
+		day, err := value.MakeDate(int(a[0].Int), int(a[1].Int), int(a[2].Int))
+		if err != nil {
+			return 0, err
+		}
+		us, err := makeClock(a[3].Int, a[4].Int, a[5].Float)
+		if err != nil {
+			return 0, err
+		}
+		return value.CheckTimestamp(int64(day)*value.MicrosPerDay + us)
+	}
+	box("make_timestamp", ts, func(a []value.Value) (value.Value, error) {
+		us, err := makeMoment(a)
+		return intValue(us), err
+	}, i4, i4, i4, i4, i4, f8)
+	box("make_timestamptz", tz, func(a []value.Value) (value.Value, error) {
+		us, err := makeMoment(a)
+		return intValue(us), err
+	}, i4, i4, i4, i4, i4, f8)
+	box("make_time", tm, func(a []value.Value) (value.Value, error) {
+		us, err := makeClock(a[0].Int, a[1].Int, a[2].Float)
+		return intValue(us), err
+	}, i4, i4, f8)
+	kinds := []value.Kind{i4, i4, i4, i4, i4, i4, f8}
+	for n := 0; n <= len(kinds); n++ {
+		box("make_interval", iv, func(a []value.Value) (value.Value, error) {
+			var p [7]float64
+			for i, v := range a {
+				if p[i] = float64(v.Int); i == 6 {
+					p[i] = v.Float
+				}
+			}
+			return value.Value{Span: value.Span{Months: int32(p[0])*12 + int32(p[1]), Days: int32(p[2])*7 + int32(p[3]),
+				Micros: int64(p[4])*value.MicrosPerHour + int64(p[5])*value.MicrosPerMinute + int64(math.RoundToEven(p[6]*1e6))}}, nil
+		}, kinds[:n]...)
+	}
+	addClock := func(c clock, s value.Span) clock {
+		us := (int64(c) + s.Micros) % value.MicrosPerDay
+		if us < 0 {
+			us += value.MicrosPerDay
+		}
+		return clock(us)
+	}
+	def2("+", tm, iv, tm, sure2(addClock))
+	def2("-", tm, iv, tm, sure2(func(c clock, s value.Span) clock { return addClock(c, s.Neg()) }))
+	def2("-", tm, tm, iv, sure2(func(a, b clock) value.Span { return value.Span{Micros: int64(a) - int64(b)} }))
+	def2("+", d, tm, ts, func(a date, c clock) (stamp, error) { return toStamp(value.CheckTimestamp(startOf(a) + int64(c))) })
+	def2("+", iv, d, ts, func(s value.Span, a date) (stamp, error) { return toStamp(s.AddTo(startOf(a))) })
+	for _, k := range []value.Kind{ts, tz} {
+		def2("+", iv, k, k, func(s value.Span, a stamp) (stamp, error) { return toStamp(s.AddTo(int64(a))) })
+	}
+}
+
+func makeClock(h, m int64, s float64) (int64, error) {
+	us := h*value.MicrosPerHour + m*value.MicrosPerMinute + int64(math.RoundToEven(s*1e6))
+	if h < 0 || m < 0 || m > 59 || s < 0 || s > 60 || h > 24 || us > value.MicrosPerDay || math.IsNaN(s) {
+		return 0, value.Errorf(value.CodeBadDate, "time field value out of range: %d:%02d:%02g", h, m, s)
+	}
+	return us, nil
+}

@@ -1,0 +1,181 @@
+package rewrite
+
+import (
+	"rovik/core/plan"
+	"rovik/core/value"
+)
+
+// semiJoins turns a mark join whose mark is nothing but a condition into a
+// semi-join, or where it is negated into an anti-join, which sources know as
+// EXISTS and NOT EXISTS.
+func semiJoins(root plan.Node, _ *plan.Numbering) plan.Node {
+	used := map[plan.ID]int{}
+	plan.Visit(root, func(n plan.Node) {
+		plan.MapExprs(n, func(e plan.Expr) plan.Expr {
+			plan.Walk(e, func(p plan.Expr) bool {
+				if c, ok := p.(*plan.Col); ok {
+					used[c.ID]++
+				}
+				return true
+			})
+			return e
+		})
+	})
+	return plan.Rewrite(root, func(n plan.Node) plan.Node {
+		f, ok := n.(*plan.Filter)
+		if !ok {
+			return n
+		}
+		j, ok := f.Input.(*plan.Join)
+		if !ok || j.Kind != plan.MarkJoin || used[j.Mark.ID] != 1 {
+			return n
+		}
+		var rest []plan.Expr
+		kind := plan.MarkJoin
+		for _, c := range f.Conds {
+			switch {
+			case isMark(c, j.Mark.ID):
+				kind = plan.SemiJoin
+				continue
+			case isNot(c) && isMark(c.(*plan.Call).Args[0], j.Mark.ID):
+				kind = plan.AntiJoin
+				continue
+			}
+			rest = append(rest, c)
+		}
+		if kind == plan.MarkJoin {
+			return n
+		}
+		out := *j
+		out.Kind, out.Mark, out.Test = kind, nil, nil
+		out.Right = withoutRepeats(j.Right)
+		out.On = j.On[:len(j.On):len(j.On)]
+		switch {
+		case j.Test == nil:
+			if len(j.On) == 0 { // one row is enough to know
+				out.Right = &plan.Limit{Input: out.Right, Count: 1}
+			}
+		case kind == plan.SemiJoin:
+			out.On = append(out.On, plan.Conjuncts(j.Test)...)
+		default:
+			out.On = append(out.On, notFalse(j.Test, j))
+		}
+		return filter(&out, rest)
+	})
+}
+
+func isMark(e plan.Expr, id plan.ID) bool {
+	c, ok := e.(*plan.Col)
+	return ok && c.ID == id
+}
+
+func isNot(e plan.Expr) bool {
+	c, ok := e.(*plan.Call)
+	return ok && c.Op == "not"
+}
+
+// withoutRepeats takes off what changes only the order and repetition of rows.
+func withoutRepeats(n plan.Node) plan.Node {
+	switch n := n.(type) {
+	case *plan.Sort:
+		return withoutRepeats(n.Input)
+	case *plan.Distinct:
+		if len(n.On) == 0 {
+			return withoutRepeats(n.Input)
+		}
+	case *plan.Project:
+		return n.WithInputs([]plan.Node{withoutRepeats(n.Input)})
+	}
+	return n
+}
+
+// notFalse is what NOT IN asks of no row: that the test is true or unknown.
+// Where nothing in it can be NULL, that is the test itself.
+func notFalse(test plan.Expr, j *plan.Join) plan.Expr {
+	known := NotNull(j.Left)
+	for id := range NotNull(j.Right) {
+		known[id] = true
+	}
+	sure := true
+	plan.Walk(test, func(e plan.Expr) bool {
+		switch e := e.(type) {
+		case *plan.Col:
+			sure = sure && known[e.ID]
+		case *plan.Const:
+			sure = sure && !e.Val.IsNull
+		case *plan.Call:
+			sure = sure && (e.Op == "=" || e.Op == "and")
+		case *plan.Cast:
+		default:
+			sure = false
+		}
+		return sure
+	})
+	if sure {
+		return test
+	}
+	return &plan.Call{Op: "is not false", Args: []plan.Expr{test}, Typ: value.Of(value.Bool), Org: test.Origin()}
+}
+
+// NotNull returns the columns of n that are never NULL.
+func NotNull(n plan.Node) plan.IDs {
+	out := plan.IDs{}
+	switch n := n.(type) {
+	case *plan.Scan:
+		for _, c := range n.Cols {
+			if col := n.Table.Columns[c.Index]; !col.Nullable && col.ReadAs == "" {
+				out[c.ID] = true
+			}
+		}
+	case *plan.Project:
+		in := NotNull(n.Input)
+		for _, it := range n.Items {
+			switch e := it.Expr.(type) {
+			case *plan.Col:
+				out[it.ID] = in[e.ID]
+			case *plan.Const:
+				out[it.ID] = !e.Val.IsNull
+			}
+			if !out[it.ID] {
+				delete(out, it.ID)
+			}
+		}
+	case *plan.Filter:
+		out = NotNull(n.Input)
+		for _, c := range n.Conds {
+			for id := range plan.Uses(c) {
+				if rejectsNulls(c, plan.IDs{id: true}) {
+					out[id] = true
+				}
+			}
+		}
+	case *plan.Join:
+		out = NotNull(n.Left)
+		switch n.Kind {
+		case plan.InnerJoin:
+			for id := range NotNull(n.Right) {
+				out[id] = true
+			}
+		case plan.FullJoin:
+			return plan.IDs{}
+		}
+	case *plan.Aggregate:
+		if n.Sets != nil {
+			return out
+		}
+		in := NotNull(n.Input)
+		for _, g := range n.Groups {
+			if c, ok := g.Expr.(*plan.Col); ok && in[c.ID] {
+				out[g.ID] = true
+			}
+		}
+		for _, a := range n.Aggs {
+			if a.Func == "count" {
+				out[a.ID] = true
+			}
+		}
+	case *plan.Sort, *plan.Limit, *plan.Distinct, *plan.Window:
+		return NotNull(n.Inputs()[0])
+	}
+	return out
+}

@@ -1,0 +1,16 @@
+package rewrite
+
+import "rovik/core/plan"
+
+// singleJoins turns a join that must find one row into a left join where a key
+// of the right side says that there cannot be two.
+func singleJoins(root plan.Node, _ *plan.Numbering) plan.Node {
+	return plan.Rewrite(root, func(n plan.Node) plan.Node {
+		if j, ok := n.(*plan.Join); ok && j.Kind == plan.SingleJoin && atMostOne(j) {
+			left := *j
+			left.Kind = plan.LeftJoin
+			return &left
+		}
+		return n
+	})
+}
