@@ -219,6 +219,7 @@ func typed(c *catalog.Column, data string, precision, scale int) bool {
 		"double": value.Float8, "date": value.Date, "datetime": value.Timestamp, "timestamp": value.TimestampTZ,
 		"char": value.Text, "varchar": value.Text, "tinytext": value.Text, "text": value.Text, "mediumtext": value.Text,
 		"longtext": value.Text, "enum": value.Text, "set": value.Text, "json": value.Text,
+		"binary": value.Bytea, "varbinary": value.Bytea, "tinyblob": value.Bytea, "blob": value.Bytea, "mediumblob": value.Bytea, "longblob": value.Bytea,
 	}
 	c.Type = value.Of(kind[data])
 	switch {

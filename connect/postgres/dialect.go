@@ -28,7 +28,7 @@ var dialect = &sqldb.Dialect{
 	Product: "PostgreSQL",
 	Quote:   quote,
 	Placeholder: func(i int, v value.Value) string {
-		return fmt.Sprintf("$%d::%s", i, v.Kind)
+		return fmt.Sprintf("$%d::%s", i, typeName(value.Of(v.Kind)))
 	},
 	SharedParameters: true,
 	Column: func(c *catalog.Column, ref string) string {
@@ -75,6 +75,14 @@ var dialect = &sqldb.Dialect{
 	},
 	NullsWord: true,
 	Literal:   func(value.Value) bool { return true },
+}
+
+// typeName writes a type; char alone would mean a length of 1.
+func typeName(t value.Type) string {
+	if t.Kind.Elem() == value.Char && t.Precision == 0 {
+		return strings.Replace(t.String(), "char", "bpchar", 1)
+	}
+	return t.String()
 }
 
 func quote(name string) string {
@@ -133,7 +141,7 @@ func calls() map[string]sqldb.Rule {
 		}
 	}
 	rules["array"] = sqldb.Rule{Write: func(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
-		return sqldb.Text("CAST(ARRAY[").Add(sqldb.Join(p.Exprs(plan.Children(e)), ", "), sqldb.Text("] AS "+e.Type().String()+")"))
+		return sqldb.Text("CAST(ARRAY[").Add(sqldb.Join(p.Exprs(plan.Children(e)), ", "), sqldb.Text("] AS "+typeName(e.Type())+")"))
 	}}
 	rules["array element"] = sqldb.Rule{Write: sqldb.Template("(%1)[%2]")}
 	rules["bitnot"] = sqldb.Rule{Write: sqldb.Prefix("~ ")}
@@ -237,5 +245,5 @@ func cast(_ *sqldb.Source, c *plan.Cast) (sqldb.Writer, *fold.Reason) {
 	if to == value.Text && (from.IsFloat() || from == value.Interval || from == value.Bytea) {
 		return nil, sqldb.Reasonf("cast-differs", "Cast to numeric first.", "The text of a %s depends on the server's settings.", from)
 	}
-	return sqldb.CastAs(c.Typ.String()), nil
+	return sqldb.CastAs(typeName(c.Typ)), nil
 }

@@ -1,8 +1,10 @@
 package postgres
 
 import (
+	"bytes"
 	"context"
 	"encoding/binary"
+	"encoding/hex"
 	"fmt"
 	"io"
 	"math"
@@ -100,10 +102,11 @@ func (r *reader) Close() error {
 // epoch2000 is 2000-01-01, where PostgreSQL counts from, in Unix days.
 const epoch2000 = 10957
 
-func newColumn(k value.Kind) column {
-	b := value.NewBuilder(k)
-	c := column{builder: b}
-	switch b := b.(type) {
+func newColumn(k value.Kind) column { return newColumnOf(k, value.NewBuilder(k)) }
+
+func newColumnOf(k value.Kind, into array.Builder) column {
+	c := column{builder: into}
+	switch b := into.(type) {
 	case *array.BooleanBuilder:
 		c.append = func(x []byte) error { b.Append(x[0] != 0); return nil }
 	case *array.Int16Builder:
@@ -116,6 +119,16 @@ func newColumn(k value.Kind) column {
 		c.append = sized(8, func(x []byte) error { b.Append(math.Float64frombits(binary.BigEndian.Uint64(x))); return nil })
 	case *array.StringBuilder:
 		c.append = func(x []byte) error { b.BinaryBuilder.Append(x); return nil }
+		switch k {
+		case value.Char:
+			c.append = func(x []byte) error { b.BinaryBuilder.Append(bytes.TrimRight(x, " ")); return nil }
+		case value.UUID:
+			c.append = sized(16, func(x []byte) error {
+				h := hex.EncodeToString(x)
+				b.Append(h[:8] + "-" + h[8:12] + "-" + h[12:16] + "-" + h[16:20] + "-" + h[20:])
+				return nil
+			})
+		}
 	case *array.Date32Builder:
 		c.append = sized(4, func(x []byte) error {
 			d, err := value.CheckDate(int64(int32(binary.BigEndian.Uint32(x))) + epoch2000)
@@ -140,6 +153,22 @@ func newColumn(k value.Kind) column {
 			}
 			return err
 		}
+	case *array.Float32Builder:
+		c.append = sized(4, func(x []byte) error { b.Append(math.Float32frombits(binary.BigEndian.Uint32(x))); return nil })
+	case *array.Time64Builder:
+		c.append = sized(8, func(x []byte) error { b.Append(arrow.Time64(binary.BigEndian.Uint64(x))); return nil })
+	case *array.BinaryBuilder:
+		c.append = func(x []byte) error { b.Append(x); return nil }
+	case *array.LargeStringBuilder:
+		c.append = func(x []byte) error {
+			if len(x) == 0 || x[0] != 1 {
+				return fmt.Errorf("its form is not known; refresh the source")
+			}
+			b.Append(string(x[1:])) // behind the version of the form
+			return nil
+		}
+	case *array.ListBuilder:
+		c.append = lists(k.Elem(), b)
 	case *array.MonthDayNanoIntervalBuilder:
 		c.append = sized(16, func(x []byte) error {
 			b.Append(value.Span{
@@ -149,6 +178,48 @@ func newColumn(k value.Kind) column {
 		})
 	}
 	return c
+}
+
+// lists reads the wire form of arrays of one dimension.
+func lists(elem value.Kind, b *array.ListBuilder) func([]byte) error {
+	inner := newColumnOf(elem, b.ValueBuilder())
+	return func(x []byte) error {
+		short := fmt.Errorf("it is not an array; refresh the source")
+		if len(x) < 12 {
+			return short
+		}
+		switch dims := binary.BigEndian.Uint32(x); {
+		case dims == 0:
+			b.Append(true)
+			return nil
+		case dims > 1:
+			return value.Errorf(value.CodeUnsupported, "arrays have one dimension here")
+		case len(x) < 20:
+			return short
+		}
+		n := int(binary.BigEndian.Uint32(x[12:]))
+		x = x[20:]
+		b.Append(true)
+		for range n {
+			if len(x) < 4 {
+				return short
+			}
+			size := int(int32(binary.BigEndian.Uint32(x)))
+			x = x[4:]
+			if size < 0 {
+				inner.builder.AppendNull()
+				continue
+			}
+			if len(x) < size {
+				return short
+			}
+			if err := inner.append(x[:size]); err != nil {
+				return err
+			}
+			x = x[size:]
+		}
+		return nil
+	}
 }
 
 // sized checks that a cell has the width of its type, so that a column whose

@@ -190,7 +190,7 @@ func (s *Source) columns(ctx context.Context, tables map[uint32]*catalog.Table) 
 		}
 		c.Distinct = int64(distinct)
 		typed(&c, typname, mod)
-		if c.Type.Kind != value.Text {
+		if !c.Type.Kind.IsText() {
 			c.Collation = ""
 		} else if !deterministic {
 			c.Collation = nondeterministic + c.Collation
@@ -214,13 +214,17 @@ func typed(c *catalog.Column, typname string, mod int32) {
 				c.Type.Precision, c.Type.Scale = p, sc
 			}
 		}
-	case "float4":
-		c.Type, c.ReadAs = value.Of(value.Float8), "double precision"
-		c.Note = "Read as double precision, which holds every real exactly."
 	case "bpchar":
-		c.Type, c.ReadAs = value.Of(value.Text), "text"
-		c.Note = "Read as text, without the padding of char(n)."
+		c.Type = value.Of(value.Char)
+		if mod > 4 {
+			c.Type.Precision = int(mod) - 4
+		}
 	default:
+		elem, isArray := strings.CutPrefix(typname, "_")
+		if k, ok := value.KindNamed(elem); ok && isArray && k != value.Numeric {
+			c.Type = value.Of(value.ArrayOf(k))
+			return
+		}
 		if k, ok := value.KindNamed(typname); ok {
 			c.Type = value.Of(k)
 			return

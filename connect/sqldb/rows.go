@@ -169,6 +169,9 @@ func textColumn(k value.Kind) (array.Builder, func([]byte) error) {
 	case *array.StringBuilder:
 		return b, func(x []byte) error { b.BinaryBuilder.Append(x); return nil }
 	}
+	if bin, ok := b.(*array.BinaryBuilder); ok {
+		return b, func(x []byte) error { bin.Append(x); return nil }
+	}
 	return b, func(x []byte) error {
 		v, err := value.Parse(k, string(x))
 		if err == nil {

@@ -251,15 +251,17 @@ func fitting(declared string) string {
 
 // typed gives a column the type that all its values have, or text where they
 // have several; an empty column has the type that it was declared with.
-// Columns that hold blobs are left out.
+// Columns that hold blobs beside other values are left out.
 func typed(c *catalog.Column, counts []int64) bool {
 	integers, reals, texts, blobs := counts[0], counts[1], counts[2], counts[3]
 	declared := strings.ToUpper(c.Native)
 	all := counts[4] == integers+reals+texts+blobs
 	decimal := decimalText.FindStringSubmatch(declared)
 	switch {
-	case blobs > 0:
+	case blobs > 0 && integers+reals+texts > 0:
 		return false
+	case blobs > 0:
+		c.Type = value.Of(value.Bytea)
 	case all:
 		t, _ := value.ParseType(strings.ToLower(declared))
 		c.Type = t

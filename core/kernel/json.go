@@ -3,6 +3,7 @@ package kernel
 import (
 	"encoding/json"
 	"strconv"
+	"strings"
 
 	"rovik/core/value"
 )
@@ -47,6 +48,59 @@ func jsonStep(v value.JSONValue, step string, index bool) (value.JSONValue, bool
 		}
 	}
 	return nil, false
+}
+
+// rawPart takes a member or an element out of a json text as it is written.
+func rawPart(doc, key string, index bool) (string, bool, error) {
+	switch {
+	case !index:
+		var members map[string]json.RawMessage
+		if !strings.HasPrefix(strings.TrimSpace(doc), "{") {
+			return "", false, nil
+		}
+		if err := json.Unmarshal([]byte(doc), &members); err != nil {
+			return "", false, value.Errorf(value.CodeBadText, "invalid input syntax for type json: %s", err)
+		}
+		part, ok := members[key]
+		return string(part), ok, nil
+	case strings.HasPrefix(strings.TrimSpace(doc), "["):
+		var elements []json.RawMessage
+		if err := json.Unmarshal([]byte(doc), &elements); err != nil {
+			return "", false, value.Errorf(value.CodeBadText, "invalid input syntax for type json: %s", err)
+		}
+		i, err := strconv.Atoi(key)
+		if i < 0 {
+			i += len(elements)
+		}
+		if err != nil || i < 0 || i >= len(elements) {
+			return "", false, nil
+		}
+		return string(elements[i]), true, nil
+	}
+	return "", false, nil
+}
+
+// rawResult makes the value of a part of a json text, as json or as text.
+func rawResult(part string, ok bool, err error) func(text bool) (value.Value, error) {
+	return func(text bool) (value.Value, error) {
+		if err != nil || !ok {
+			return nullValue(), err
+		}
+		if !text {
+			return textValue(part), nil
+		}
+		v, err := value.DecodeJSON(part)
+		if err != nil {
+			return nullValue(), err
+		}
+		switch v := v.(type) {
+		case nil:
+			return nullValue(), nil
+		case string:
+			return textValue(v), nil
+		}
+		return textValue(part), nil
+	}
 }
 
 // toJSON turns any value into a document.
@@ -185,6 +239,17 @@ func init() {
 			}
 		}
 		step := func(text bool, index bool) scalar {
+			if k == value.JSON {
+				return func(a []value.Value) (value.Value, error) {
+					key := a[1].Str
+					if index {
+						key = strconv.FormatInt(a[1].Int, 10)
+					} else if strings.HasPrefix(strings.TrimSpace(a[0].Str), "[") {
+						return nullValue(), nil
+					}
+					return rawResult(rawPart(a[0].Str, key, index))(text)
+				}
+			}
 			return doc(func(v value.JSONValue, a []value.Value) (value.Value, error) {
 				key := a[1].Str
 				if index {
@@ -203,6 +268,21 @@ func init() {
 			})
 		}
 		path := func(text bool, steps func(a []value.Value) []value.Value) scalar {
+			if k == value.JSON {
+				return func(a []value.Value) (value.Value, error) {
+					part, ok := a[0].Str, true
+					var err error
+					for _, s := range steps(a) {
+						if s.IsNull {
+							return nullValue(), nil
+						}
+						if part, ok, err = rawPart(part, s.Str, strings.HasPrefix(strings.TrimSpace(part), "[")); !ok {
+							break
+						}
+					}
+					return rawResult(part, ok, err)(text)
+				}
+			}
 			return doc(func(v value.JSONValue, a []value.Value) (value.Value, error) {
 				for _, s := range steps(a) {
 					var ok bool
@@ -245,7 +325,7 @@ func init() {
 		box(prefix+"_typeof", t, doc(func(v value.JSONValue, _ []value.Value) (value.Value, error) { return textValue(jsonType(v)), nil }), k)
 		box(prefix+"_strip_nulls", k, doc(func(v value.JSONValue, _ []value.Value) (value.Value, error) { return jsonValue(stripNulls(v), k), nil }), k)
 		polymorphic["to_"+prefix] = func(kinds []value.Kind) *Func {
-			if len(kinds) != 1 {
+			if len(kinds) != 1 || kinds[0] == value.Null {
 				return nil
 			}
 			return boxed("to_"+prefix, kinds, k, true, func(a []value.Value) (value.Value, error) { return jsonValue(toJSON(a[0]), k), nil })

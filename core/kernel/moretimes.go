@@ -213,6 +213,31 @@ func justifyDays(s value.Span) value.Span {
 	return s
 }
 
+// justifyInterval is PostgreSQL's interval_justify_interval: units of one sign.
+func justifyInterval(s value.Span) value.Span {
+	s.Days += int32(s.Micros / value.MicrosPerDay)
+	s.Micros %= value.MicrosPerDay
+	s.Months += s.Days / 30
+	s.Days %= 30
+	switch {
+	case s.Months > 0 && (s.Days < 0 || s.Days == 0 && s.Micros < 0):
+		s.Days += 30
+		s.Months--
+	case s.Months < 0 && (s.Days > 0 || s.Days == 0 && s.Micros > 0):
+		s.Days -= 30
+		s.Months++
+	}
+	switch {
+	case s.Days > 0 && s.Micros < 0:
+		s.Micros += value.MicrosPerDay
+		s.Days--
+	case s.Days < 0 && s.Micros > 0:
+		s.Micros -= value.MicrosPerDay
+		s.Days++
+	}
+	return s
+}
+
 func truncSpan(field string, s value.Span) (value.Span, error) {
 	switch strings.ToLower(field) {
 	case "microseconds":
@@ -278,7 +303,7 @@ func init() {
 	def2("date_trunc", t, iv, iv, truncSpan)
 	def1("justify_hours", iv, iv, sure1(justifyHours))
 	def1("justify_days", iv, iv, sure1(justifyDays))
-	def1("justify_interval", iv, iv, sure1(func(s value.Span) value.Span { return justifyDays(justifyHours(s)) }))
+	def1("justify_interval", iv, iv, sure1(justifyInterval))
 	def2("timezone", t, tz, ts, func(z string, at stamp) (stamp, error) { return toStamp(toZone(z, int64(at))) })
 	def2("timezone", t, ts, tz, func(z string, at stamp) (stamp, error) { return toStamp(fromZone(z, int64(at))) })
 	def1("to_timestamp", f8, tz, func(f float64) (stamp, error) {

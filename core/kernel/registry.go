@@ -64,11 +64,15 @@ func Resolve(name string, kinds []value.Kind) (*Func, error) {
 		}
 	}
 	var best *Func
-	bestCost := 1 << 30
+	bestCost, bestExact, alike := 1<<30, -1, 0
+	typed := widenReals(kinds)
 	for _, f := range functions[name] {
-		cost, ok := callCost(f, kinds)
-		if ok && cost < bestCost {
-			best, bestCost = f, cost
+		if len(f.Args) == len(kinds) {
+			alike++
+		}
+		cost, exact, ok := callCost(f, typed)
+		if ok && (exact > bestExact || exact == bestExact && cost < bestCost) {
+			best, bestCost, bestExact = f, cost, exact
 		}
 	}
 	if best == nil {
@@ -79,7 +83,7 @@ func Resolve(name string, kinds []value.Kind) (*Func, error) {
 	switch {
 	case best == nil:
 		return nil, noSuchFunction(name, kinds)
-	case len(functions[name]) > 1 && allUntyped(kinds) && best.Args[0] != value.Text:
+	case alike > 1 && allUntyped(kinds) && best.Args[0] != value.Text:
 		return nil, value.Errorf("42725", "%s of untyped literals could mean several things", name).WithHint("cast one of them")
 	}
 	return best, nil
@@ -94,11 +98,27 @@ func allUntyped(kinds []value.Kind) bool {
 	return len(kinds) > 0
 }
 
-func callCost(f *Func, kinds []value.Kind) (int, bool) {
-	if len(f.Args) != len(kinds) {
-		return 0, false
+// widenReals takes a real beside another kind of number for a double, as
+// PostgreSQL's operators across the two do.
+func widenReals(kinds []value.Kind) []value.Kind {
+	if len(kinds) != 2 || !kinds[0].IsNumber() || !kinds[1].IsNumber() || kinds[0] == kinds[1] {
+		return kinds
 	}
-	cost := 0
+	out := append([]value.Kind{}, kinds...)
+	for i, k := range out {
+		if k == value.Float4 {
+			out[i] = value.Float8
+		}
+	}
+	return out
+}
+
+// callCost tells how many implicit steps an overload's arguments need and how
+// many are exact; double precision is the preferred kind of number.
+func callCost(f *Func, kinds []value.Kind) (cost, exact int, ok bool) {
+	if len(f.Args) != len(kinds) {
+		return 0, 0, false
+	}
 	for i, k := range kinds {
 		if k == value.Null {
 			if f.Args[i] != value.Text {
@@ -108,14 +128,17 @@ func callCost(f *Func, kinds []value.Kind) (int, bool) {
 		}
 		steps, ok := value.ImplicitSteps(k, f.Args[i])
 		if !ok {
-			return 0, false
+			return 0, 0, false
 		}
-		if isWord(f.Name) && k.IsInteger() && f.Args[i] == value.Float8 {
-			steps = 1 // double precision is the preferred kind of number
+		if k.IsInteger() && f.Args[i] == value.Float8 {
+			steps = 1
+		}
+		if steps == 0 {
+			exact++
 		}
 		cost += steps
 	}
-	return cost, true
+	return cost, exact, true
 }
 
 func noSuchFunction(name string, kinds []value.Kind) error {

@@ -15,13 +15,22 @@ func ParseReal(s string) (float64, error) {
 		return 0, Errorf(CodeBadText, "invalid input syntax for type real: %q", s)
 	}
 	f, err := strconv.ParseFloat(t, 32)
-	if err == nil {
+	if err == nil && !underflowed(f, t) {
 		return f, nil
+	}
+	if err == nil {
+		return 0, Errorf(CodeOutOfRange, "%q is out of range for type real", s)
 	}
 	if ne, ok := err.(*strconv.NumError); ok && ne.Err == strconv.ErrRange {
 		return 0, Errorf(CodeOutOfRange, "%q is out of range for type real", s)
 	}
 	return 0, Errorf(CodeBadText, "invalid input syntax for type real: %q", s)
+}
+
+// underflowed tells that text with a digit other than 0 was read as zero.
+func underflowed(f float64, text string) bool {
+	digits, _, _ := strings.Cut(text, "e")
+	return f == 0 && strings.ContainsAny(digits, "123456789")
 }
 
 // ToReal rounds a double to a real.

@@ -156,8 +156,11 @@ func ParseFloat(s string) (float64, error) {
 		return 0, Errorf(CodeBadText, "invalid input syntax for type double precision: %q", s)
 	}
 	f, err := strconv.ParseFloat(t, 64)
-	if err == nil {
+	if err == nil && !underflowed(f, t) {
 		return f, nil
+	}
+	if err == nil {
+		return 0, Errorf(CodeOutOfRange, "%q is out of range for type double precision", s)
 	}
 	if ne, ok := err.(*strconv.NumError); ok && ne.Err == strconv.ErrRange {
 		return 0, Errorf(CodeOutOfRange, "%q is out of range for type double precision", s)
