@@ -218,7 +218,7 @@ func TestBrowserErrors(t *testing.T) {
 		{"SELECT * FROM registry.objcts", `no table or view is called "registry.objcts"`, "registry.objcts"},
 		{"SELECT o.titel FROM registry.objects o", "did you mean o.title?", "o.titel"},
 		{"SELECT o.title FRM registry.objects o", "syntax error", "registry"},
-		{"SELECT rank() OVER () FROM registry.objects", "window function", "rank()"},
+		{"SELECT o.title FROM registry.objects o WHERE rank() OVER () = 1", "window functions are not allowed in WHERE", "rank()"},
 	} {
 		do(t, ctx, c.sql, chromedp.Evaluate(setSQL+fmt.Sprintf("(%q)", c.sql), nil),
 			until(fmt.Sprintf(`document.querySelector('[data-testid=problem]')?.innerText.includes(%q)`, c.message)),

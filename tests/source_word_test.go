@@ -44,6 +44,9 @@ func logged(t *testing.T, path, runID string, want int) []string {
 	}
 }
 
+// keyList is a list of shipped keys as the servers log it.
+var keyList = regexp.MustCompile(`IN \((\?|\$\d+::\w+)(, (\?|\$\d+::\w+))+\)`)
+
 var entryStart = regexp.MustCompile(`\n(\d{4}-\d\d-\d\d|\d{6} |\t\t|\s+\d+ (Query|Execute|Prepare|Close|Quit|Connect|Statistics|Reset))`)
 
 // What the sources log is what Rovik reports, statement by statement, with the
@@ -72,6 +75,11 @@ func TestSourcesReceivedWhatIsReported(t *testing.T) {
 		}
 		compare := func(source, path string, once func([]string) []string) {
 			got := once(logged(t, path, id, len(want[source])))
+			for i := range got {
+				if strings.Contains(strings.Join(want[source], ""), "…keys…") {
+					got[i] = keyList.ReplaceAllString(got[i], "IN (…keys…)")
+				}
+			}
 			if fmt.Sprint(sorted(got)) != fmt.Sprint(sorted(want[source])) {
 				t.Errorf("%s: %s received\n  %s\nand the report says\n  %s", sql, source, strings.Join(got, "\n  "), strings.Join(want[source], "\n  "))
 			}

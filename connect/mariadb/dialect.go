@@ -61,6 +61,7 @@ var dialect = &sqldb.Dialect{
 	Loosen:    loosen,
 	NullsLow:  true,
 	Unlimited: "18446744073709551615",
+	KeyBatch:  5000,
 	Literal: func(v value.Value) bool {
 		switch v.Kind {
 		case value.Bool, value.Int2, value.Int4, value.Int8, value.Float8, value.Text, value.Date, value.Timestamp, value.TimestampTZ:

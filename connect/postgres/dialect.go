@@ -45,6 +45,7 @@ var dialect = &sqldb.Dialect{
 	Cast:         cast,
 	Aggregate:    func(*sqldb.Source, plan.Agg) *fold.Reason { return nil },
 	FilterClause: true,
+	KeyBatch:     5000,
 	Window:       window,
 	Operator: func(_ *sqldb.Source, n plan.Node) *fold.Reason {
 		if a, ok := n.(*plan.Aggregate); ok {

@@ -52,6 +52,8 @@ type Dialect struct {
 	NullsLow, NullsWord bool
 	// Unlimited is what LIMIT takes to mean no limit, where OFFSET needs one.
 	Unlimited string
+	// KeyBatch is how many shipped keys go into one statement.
+	KeyBatch int
 	// Literal lists kinds of constants that can be sent.
 	Literal func(v value.Value) bool
 }
@@ -89,6 +91,10 @@ func (s *Source) Value(e plan.Expr) *fold.Reason {
 		}
 	}
 	switch e := e.(type) {
+	case *plan.ShippedKeys:
+		if !s.Dialect.Literal(value.Value{Kind: e.Typ.Kind}) {
+			return Reasonf("no-equivalent", "Join on another type.", "%s has no type like %s.", s.Dialect.Product, e.Typ)
+		}
 	case *plan.Const:
 		if !s.Dialect.Literal(e.Val) {
 			return Reasonf("no-equivalent", "Compare with a value of another type.", "%s has no type like %s.", s.Dialect.Product, e.Typ)
@@ -275,13 +281,63 @@ func MarkSides(n *plan.Join) (x, y plan.Expr, ok bool) {
 
 // Render writes a native statement; see fold.Source.
 func (s *Source) Render(root plan.Node) (fold.Native, error) {
-	p := &Printer{Source: s, aliases: map[string]int{}, collations: map[plan.ID]string{}}
-	b, err := p.block(root)
+	text, err := s.rope(root)
 	if err != nil {
 		return fold.Native{}, err
 	}
-	return p.selectText(b, root.Columns()).flatten(s.Dialect), nil
+	native := text.flatten(s.Dialect)
+	if text.hasKeys() {
+		plain, err := s.rope(withoutKeys(root))
+		if err != nil {
+			return fold.Native{}, err
+		}
+		native.MaxKeys = s.KeyBatch()
+		native.WithKeys = func(keys []value.Value) (string, []value.Value) {
+			if keys == nil {
+				n := plain.flatten(s.Dialect)
+				return n.Text, n.Parameters
+			}
+			n := text.withKeys(keys).flatten(s.Dialect)
+			return n.Text, n.Parameters
+		}
+	}
+	return native, nil
 }
+
+func (s *Source) rope(root plan.Node) (Rope, error) {
+	p := &Printer{Source: s, aliases: map[string]int{}, collations: map[plan.ID]string{}}
+	b, err := p.block(root)
+	if err != nil {
+		return nil, err
+	}
+	return p.selectText(b, root.Columns()), nil
+}
+
+// withoutKeys drops the conditions on shipped keys.
+func withoutKeys(root plan.Node) plan.Node {
+	return plan.Rewrite(root, func(n plan.Node) plan.Node {
+		f, ok := n.(*plan.Filter)
+		if !ok {
+			return n
+		}
+		var kept []plan.Expr
+		for _, c := range f.Conds {
+			if call, ok := c.(*plan.Call); ok && call.Op == "in" {
+				if _, shipped := call.Args[1].(*plan.ShippedKeys); shipped {
+					continue
+				}
+			}
+			kept = append(kept, c)
+		}
+		if len(kept) == 0 {
+			return f.Input
+		}
+		return &plan.Filter{Input: f.Input, Conds: kept}
+	})
+}
+
+// KeyBatch returns how many shipped keys go into one statement.
+func (s *Source) KeyBatch() int { return s.Dialect.KeyBatch }
 
 // Comparison judges a comparison of two values of one kind, by the dialect's
 // kinds and, for text, its binary collation.

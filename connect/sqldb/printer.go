@@ -23,7 +23,7 @@ func (p *Printer) SameCollation(operands []plan.Expr) bool {
 	name := ""
 	for _, e := range operands {
 		switch e := e.(type) {
-		case *plan.Const:
+		case *plan.Const, *plan.ShippedKeys:
 		case *plan.Col:
 			c, ok := p.collations[e.ID]
 			if !ok || name != "" && c != name {
@@ -46,6 +46,8 @@ func (p *Printer) Expr(e plan.Expr) Rope {
 			panic(fmt.Sprintf("sqldb: column %s#%d is not in reach of its statement", e.Name, e.ID))
 		}
 		return r
+	case *plan.ShippedKeys:
+		return Keys()
 	case *plan.Const:
 		return p.constant(e)
 	case *plan.Cast:

@@ -14,6 +14,7 @@ import (
 type Rope []strand
 
 type strand struct {
+	keys  bool // the place of shipped keys
 	text  string
 	param *value.Value
 	mark  *mark
@@ -52,6 +53,37 @@ func Join(ropes []Rope, sep string) Rope {
 // Param makes a rope of a parameter.
 func Param(v value.Value) Rope { return Rope{{param: &v}} }
 
+// Keys makes a rope that stands for a list of shipped keys.
+func Keys() Rope { return Rope{{keys: true}} }
+
+// hasKeys tells whether shipped keys go into r.
+func (r Rope) hasKeys() bool {
+	for _, s := range r {
+		if s.keys {
+			return true
+		}
+	}
+	return false
+}
+
+// withKeys returns r with keys as parameters in their place.
+func (r Rope) withKeys(keys []value.Value) Rope {
+	var out Rope
+	for _, s := range r {
+		if !s.keys {
+			out = append(out, s)
+			continue
+		}
+		for i := range keys {
+			if i > 0 {
+				out = append(out, strand{text: ", "})
+			}
+			out = append(out, strand{param: &keys[i]})
+		}
+	}
+	return out
+}
+
 // marked says that r does the work of a piece.
 func marked(k fold.Kind, o plan.Origin, r Rope) Rope {
 	if !o.Known() {
@@ -64,13 +96,16 @@ func marked(k fold.Kind, o plan.Origin, r Rope) Rope {
 // flatten writes the text, numbers the parameters and finds where the marks
 // came to lie.
 func (r Rope) flatten(d *Dialect) fold.Native {
+	shared := map[string]int{}
 	var b strings.Builder
 	n := fold.Native{Language: "sql"}
 	open := map[*mark][]int{}
 	for _, s := range r {
 		switch {
+		case s.keys:
+			b.WriteString("…keys…")
 		case s.param != nil:
-			i := parameter(&n, *s.param, d.SharedParameters)
+			i := parameter(&n, *s.param, d.SharedParameters, shared)
 			b.WriteString(d.Placeholder(i+1, *s.param))
 		case s.mark != nil && s.open:
 			open[s.mark] = append(open[s.mark], b.Len())
@@ -87,15 +122,14 @@ func (r Rope) flatten(d *Dialect) fold.Native {
 	return n
 }
 
-// parameter returns the position of a value in the statement's parameters.
-func parameter(n *fold.Native, v value.Value, shared bool) int {
-	if shared {
-		for i, p := range n.Parameters {
-			if p.Kind == v.Kind && p.String() == v.String() {
-				return i
-			}
-		}
+// parameter returns the position of a value in the statement's parameters; a
+// database that can name one twice gets equal ones once.
+func parameter(n *fold.Native, v value.Value, shared bool, at map[string]int) int {
+	key := v.Kind.String() + " " + v.String()
+	if i, ok := at[key]; ok && shared {
+		return i
 	}
 	n.Parameters = append(n.Parameters, v)
-	return len(n.Parameters) - 1
+	at[key] = len(n.Parameters) - 1
+	return at[key]
 }

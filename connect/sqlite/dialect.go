@@ -43,6 +43,7 @@ var dialect = &sqldb.Dialect{
 		return sqldb.Reasonf("no-equivalent", "None is needed where few rows are left: filter below it.", "SQLite has nothing that computes %s() exactly as Rovik does.", a.Func)
 	},
 	FilterClause: true,
+	KeyBatch:     10000,
 	Window: func(_ *sqldb.Source, w plan.WindowCall) *fold.Reason {
 		switch w.Func {
 		case "row_number", "rank", "dense_rank", "count", "min", "max", "first_value", "last_value":

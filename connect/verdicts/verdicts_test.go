@@ -34,6 +34,9 @@ func dialectSource(t testing.TB, name, kind string, quirks map[string]catalog.Qu
 	if kind != "sqlite" {
 		cols = append(cols, catalog.Column{Name: "day", Type: value.Of(value.Date)}, catalog.Column{Name: "at", Type: value.Of(value.Timestamp)})
 	}
+	for i := range cols[1:] {
+		cols[i+1].Nullable = true
+	}
 	s := &catalog.Source{Name: name, Kind: kind, Quirks: quirks, Tables: []*catalog.Table{
 		{Source: name, Name: "t", Columns: cols, Rows: 1000}, {Source: name, Name: "u", Columns: cols, Rows: 1000}}}
 	var conn connect.Source
@@ -191,7 +194,6 @@ func TestNativeText(t *testing.T) {
 		"SELECT count(*) FROM (SELECT id FROM pg.t LIMIT 3) s":                                 `SELECT COUNT(*) AS "count" FROM (SELECT 1 FROM "t" LIMIT 3) AS "t_2"`,
 		"SELECT a.id FROM pg.t a JOIN pg.t b ON a.id = b.n":                                    `SELECT "t"."id" FROM "t" JOIN "t" AS "t_2" ON "t"."id" = "t_2"."n"`,
 		"SELECT id FROM ma.t WHERE lower(code) = 'x'":                                          "SELECT `t`.`id`, `t`.`code` FROM `t` WHERE CONVERT(`t`.`code` USING utf8mb4) COLLATE utf8mb4_general_ci = ?",
-		"SELECT id FROM ma.t WHERE 'a' < 'B'":                                                  "SELECT `t`.`id` FROM `t` WHERE FALSE",
 		"SELECT id FROM ma.t WHERE code LIKE '50!%|' ESCAPE '!'":                               "SELECT `t`.`id` FROM `t` WHERE CONVERT(`t`.`code` USING utf8mb4) COLLATE utf8mb4_nopad_bin LIKE ? ESCAPE '|'",
 	} {
 		c := compile(t, sql, fold.Options{})

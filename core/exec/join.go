@@ -82,6 +82,7 @@ type joinOp struct {
 	buildsLeft   bool
 	budget       *budget
 	org          plan.Origin
+	ship         *shipOp // the side whose keys go to the other, if one does
 
 	table   kernel.Batch
 	head    map[string]int32 // first build row of a key
@@ -112,6 +113,9 @@ func (b *builder) join(n *plan.Join) (operator, error) {
 	lc, rc := n.Left.Columns(), n.Right.Columns()
 	o := &joinOp{kind: n.Kind, budget: b.run.budget, head: map[string]int32{}, org: n.Org}
 	o.buildsLeft = n.Kind == plan.InnerJoin && b.estimate.Rows(n.Left) < b.estimate.Rows(n.Right)
+	if n.Ship != nil {
+		b.shipments[n.Ship.Statement] = &shippedKeys{c: b.run.stmts[n.Ship.Statement-1]}
+	}
 	left, err := b.build(n.Left)
 	if err != nil {
 		return nil, err
@@ -119,6 +123,19 @@ func (b *builder) join(n *plan.Join) (operator, error) {
 	right, err := b.build(n.Right)
 	if err != nil {
 		return nil, err
+	}
+	if n.Ship != nil {
+		from, side := &left, n.Left
+		if n.Ship.FromRight {
+			from, side = &right, n.Right
+		}
+		key, err := kernel.Compile(n.Ship.Key, layoutOf(side.Columns()))
+		if err != nil {
+			return nil, err
+		}
+		o.ship = &shipOp{in: *from, key: key, kind: n.Ship.Key.Type().Kind, kinds: kindsOf(side.Columns()), to: b.shipments[n.Ship.Statement],
+			st: b.run.compiled.Statements[n.Ship.Statement-1], budget: b.run.budget}
+		*from = o.ship
 	}
 	keys, residual := joinKeys(n)
 	var lk, rk []plan.Expr
@@ -150,6 +167,11 @@ func (b *builder) join(n *plan.Join) (operator, error) {
 }
 
 func (o *joinOp) fill(ctx context.Context) error {
+	if o.ship != nil {
+		if err := o.ship.ready(ctx); err != nil {
+			return err
+		}
+	}
 	var held []kernel.Batch
 	for {
 		b, err := o.build.next(ctx)

@@ -69,7 +69,7 @@ type Run struct {
 }
 
 // counters measure a statement or an operator.
-type counters struct{ rows, bytes, nanos atomic.Int64 }
+type counters struct{ rows, bytes, nanos, keys atomic.Int64 }
 
 // Start returns a run, from which the caller takes batches with Next until
 // io.EOF, and which it must Close. Several statements are opened at once; a
@@ -80,7 +80,7 @@ func Start(ctx context.Context, c *fold.Compiled, conn Connector, opts Options) 
 	}
 	r := &Run{Columns: c.Root.Columns(), compiled: c, planned: opts.Planned, began: time.Now(), budget: &budget{limit: opts.Memory}}
 	r.ctx, r.cancel = context.WithCancelCause(ctx)
-	b := &builder{run: r, conn: conn, comment: Comment(opts.ID), estimate: plan.NewEstimator(c.Root)}
+	b := &builder{run: r, shipments: map[int]*shippedKeys{}, conn: conn, comment: Comment(opts.ID), estimate: plan.NewEstimator(c.Root)}
 	for range c.Statements {
 		r.stmts = append(r.stmts, &counters{})
 	}
@@ -142,6 +142,7 @@ func (r *Run) Report() *Report {
 	var rows, bytes int64
 	for i, c := range r.stmts {
 		n, by, ms := c.rows.Load(), c.bytes.Load(), millis(c.nanos.Load())
+		rep.Statements[i].ShippedKeys = int(c.keys.Load())
 		rep.Statements[i].Rows, rep.Statements[i].Bytes, rep.Statements[i].Milliseconds = &n, &by, &ms
 		rows, bytes = rows+n, bytes+by
 	}
@@ -198,11 +199,12 @@ func (m measured) next(ctx context.Context) (kernel.Batch, error) {
 
 // builder makes operators of plan nodes, numbering them as Explain does.
 type builder struct {
-	run      *Run
-	conn     Connector
-	comment  string
-	estimate *plan.Estimator
-	works    map[int]*workRows
+	run       *Run
+	conn      Connector
+	comment   string
+	estimate  *plan.Estimator
+	works     map[int]*workRows
+	shipments map[int]*shippedKeys // by statement
 	// rounds is set while the step of a recursion is built: what it reads of
 	// sources is held there, and its operators are counted once.
 	rounds *rounds
@@ -388,9 +390,10 @@ func (b *builder) recursive(n *plan.Recursive) (operator, error) {
 func (b *builder) remote(r *plan.Remote) operator {
 	run := b.run
 	op := &remoteOp{run: run, conn: b.conn, statement: run.compiled.Statements[r.Statement-1], c: run.stmts[r.Statement-1]}
-	op.text = b.comment + op.statement.Text
+	op.comment = b.comment
+	op.keys = b.shipments[r.Statement]
 	run.remotes = append(run.remotes, op)
-	if len(run.compiled.Statements) > 1 {
+	if len(run.compiled.Statements) > 1 && op.keys == nil {
 		op.readAhead()
 	}
 	return op
@@ -401,7 +404,8 @@ type remoteOp struct {
 	run       *Run
 	conn      Connector
 	statement *fold.Statement
-	text      string
+	comment   string
+	keys      *shippedKeys // where the statement takes some
 	c         *counters
 
 	began  time.Time
@@ -441,8 +445,18 @@ func (o *remoteOp) read(ctx context.Context) (kernel.Batch, error) {
 		return kernel.Batch{}, o.over
 	}
 	if o.reader == nil {
-		o.began = time.Now()
-		r, err := o.conn.Open(ctx, o.statement, o.text)
+		if o.began.IsZero() {
+			o.began = time.Now()
+		}
+		st := o.statement
+		if o.keys != nil {
+			var more bool
+			if st, more = o.keys.next(o.statement); !more {
+				o.over = io.EOF
+				return kernel.Batch{}, io.EOF
+			}
+		}
+		r, err := o.conn.Open(ctx, st, o.comment+st.Text)
 		if err != nil {
 			return kernel.Batch{}, err
 		}
@@ -450,6 +464,15 @@ func (o *remoteOp) read(ctx context.Context) (kernel.Batch, error) {
 	}
 	b, err := o.reader.Next(ctx)
 	o.c.nanos.Store(int64(time.Since(o.began)))
+	if errors.Is(err, io.EOF) && o.keys != nil && o.keys.left() {
+		err := o.reader.Close()
+		o.reader = nil
+		if err != nil {
+			o.over = err
+			return kernel.Batch{}, err
+		}
+		return o.read(ctx)
+	}
 	if err != nil {
 		// Closed at once, so that the end of the run finds nothing to cancel.
 		if cerr := o.reader.Close(); cerr != nil && errors.Is(err, io.EOF) {

@@ -50,6 +50,9 @@ type Source interface {
 	Aggregate(a plan.Agg) *Reason
 	// Window judges a window function.
 	Window(w plan.WindowCall) *Reason
+	// KeyBatch returns how many shipped keys a statement takes at once, 0 for
+	// none.
+	KeyBatch() int
 	// Operator judges what an operator does beyond its expressions: the kind
 	// of a join, sets of groups, DISTINCT ON, ties, set operations.
 	Operator(n plan.Node) *Reason
@@ -65,6 +68,11 @@ type Native struct {
 	Parameters []value.Value
 	// Marks says which parts of the text stand for which piece.
 	Marks []Mark
+	// WithKeys is set for a statement that takes shipped keys: it returns the
+	// statement for some of them, at most MaxKeys at once, or for none of them
+	// without the condition on them.
+	WithKeys func(keys []value.Value) (text string, parameters []value.Value)
+	MaxKeys  int
 }
 
 // Mark is a part of a native statement that does a piece's work.
@@ -81,6 +89,12 @@ type Statement struct {
 	Columns []plan.Column // of its result, in order
 	Rows    float64       // estimated
 	Native
+}
+
+// shipment is a join whose keys go into a statement that has no number yet.
+type shipment struct {
+	join *plan.Join
+	ref  *statementRef
 }
 
 // Options change how a query is compiled.
@@ -107,10 +121,14 @@ func Compile(q *plan.Query, sources map[string]Source, opts Options) (*Compiled,
 	if f.err != nil {
 		return nil, f.err
 	}
+	for _, s := range f.ships {
+		s.join.Ship.Statement = s.ref.find().number
+	}
 	return &Compiled{Root: root, Statements: f.statements, Pieces: f.finishPieces()}, nil
 }
 
 type folder struct {
+	ships      []shipment
 	q          *plan.Query
 	sources    map[string]Source
 	off        bool
@@ -139,6 +157,9 @@ type half struct {
 	filters []plan.Expr // over frag's columns, for Rovik to check
 	ref     *statementRef
 	why     *Reason // of the first filter that is left to Rovik
+	// shipped is how many rows the keys of another side are expected to find,
+	// where they are sent along.
+	shipped float64
 }
 
 // statementRef names a statement that has no number yet. Halves that are
@@ -299,11 +320,20 @@ func (f *folder) project(n *plan.Project, in place) place {
 	return place{half: &h}
 }
 
-// isPiece tells whether an output expression is work: more than a column or a
-// constant.
+// isPiece tells whether an output expression is work that someone wrote: more
+// than a column, a constant, or what a rewrite put in a column's place.
 func isPiece(e plan.Expr) bool {
-	_, isConst := e.(*plan.Const)
-	return !isConst && !isColumn(e)
+	if _, isConst := e.(*plan.Const); isConst || isColumn(e) {
+		return false
+	}
+	written := len(plan.Uses(e)) == 0
+	for _, part := range plan.Children(e) {
+		plan.Walk(part, func(p plan.Expr) bool {
+			written = written || p.Origin().Known()
+			return !written
+		})
+	}
+	return written
 }
 
 func isColumn(e plan.Expr) bool {
@@ -347,11 +377,19 @@ func (f *folder) aggregate(n *plan.Aggregate, in place) place {
 	if why == nil {
 		h := &half{source: in.half.source, out: n.Columns(), defs: plan.Defs{}, ref: in.half.ref}
 		h.frag = folded.WithInputs([]plan.Node{in.half.frag})
-		f.note(KindAggregate, n.Org, Folded, h.ref, nil)
+		verdict, reason := Folded, (*Reason)(nil)
+		if n.Stage == plan.PartialStage {
+			verdict, reason = Narrowed, finishedHere(in.half.source.Name())
+		}
+		f.note(KindAggregate, n.Org, verdict, h.ref, reason)
 		for _, a := range n.Aggs {
-			f.note(KindAggregate, a.Org, Folded, h.ref, nil)
+			f.note(KindAggregate, a.Org, verdict, h.ref, reason)
 		}
 		return place{half: h}
+	}
+	if n.Stage == plan.FinalStage {
+		// Its pieces are those of the step before.
+		return place{node: n.WithInputs([]plan.Node{f.surface(in)}), why: why}
 	}
 	f.note(KindAggregate, n.Org, Kept, nil, why)
 	for _, a := range n.Aggs {
@@ -364,6 +402,12 @@ func (f *folder) aggregate(n *plan.Aggregate, in place) place {
 		f.note(KindAggregate, a.Org, Kept, nil, r)
 	}
 	return place{node: n.WithInputs([]plan.Node{f.surface(in)}), why: why}
+}
+
+// finishedHere is the reason of an aggregate that a source computes in part.
+func finishedHere(source string) *Reason {
+	return &Reason{"finished-here", source + " aggregates what it sends; Rovik puts its groups together with what other rows there are.",
+		"None is needed: what crosses is one row a group."}
 }
 
 func substitute(n plan.Node, defs plan.Defs) plan.Node {
@@ -428,13 +472,24 @@ func (f *folder) sort(n *plan.Sort, in place) place {
 		m := substitute(n, h.defs).(*plan.Sort)
 		why = firstReason(len(m.Keys), func(i int) *Reason { return h.source.Order(m.Keys[i]) })
 		if why == nil {
-			f.note(KindSort, n.Org, Folded, h.ref, nil)
-			h.frag = &plan.Sort{Input: h.frag, Keys: m.Keys, Org: n.Org}
+			f.noteCopy(KindSort, n.Org, n.Copy, h.ref, h.source.Name())
+			h.frag = m.WithInputs([]plan.Node{h.frag})
 			return place{half: &h}
 		}
 	}
-	f.note(KindSort, n.Org, Kept, nil, why)
+	if !n.Copy {
+		f.note(KindSort, n.Org, Kept, nil, why)
+	}
 	return place{node: n.WithInputs([]plan.Node{f.surface(in)}), why: why}
+}
+
+// noteCopy notes a sort or limit that folded; a copy is repeated above.
+func (f *folder) noteCopy(k Kind, o plan.Origin, isCopy bool, ref *statementRef, source string) {
+	if !isCopy {
+		f.note(k, o, Folded, ref, nil)
+		return
+	}
+	f.note(k, o, Narrowed, ref, &Reason{"repeated-here", source + " sends its first rows alone; Rovik takes the first of all.", "None is needed: no more rows cross than the limit allows."})
 }
 
 func (f *folder) limit(n *plan.Limit, in place) place {
@@ -447,11 +502,13 @@ func (f *folder) limit(n *plan.Limit, in place) place {
 	}
 	if why == nil {
 		h := *in.half
-		f.note(KindLimit, n.Org, Folded, h.ref, nil)
+		f.noteCopy(KindLimit, n.Org, n.Copy, h.ref, h.source.Name())
 		h.frag = substitute(n, h.defs).WithInputs([]plan.Node{h.frag})
 		return place{half: &h}
 	}
-	f.note(KindLimit, n.Org, Kept, nil, why)
+	if !n.Copy {
+		f.note(KindLimit, n.Org, Kept, nil, why)
+	}
 	return place{node: n.WithInputs([]plan.Node{f.surface(in)}), why: why}
 }
 

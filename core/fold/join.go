@@ -23,11 +23,18 @@ func (f *folder) join(n *plan.Join) (place, error) {
 			return p, nil
 		}
 	}
-	f.note(KindJoin, n.Org, Kept, nil, why)
+	joined := *n
+	if ref := f.ship(&joined, &l, &r); ref != nil {
+		why = keysShipped(joined.Ship.FromRight, n, l, r)
+		f.note(KindJoin, n.Org, Narrowed, ref, why)
+	} else {
+		f.note(KindJoin, n.Org, Kept, nil, why)
+	}
 	for _, c := range n.On {
 		f.noteForeign(n, c, Kept, nil, why)
 	}
-	return place{node: n.WithInputs([]plan.Node{f.surface(l), f.surface(r)}), why: why}, nil
+	joined.Left, joined.Right = f.surface(l), f.surface(r)
+	return place{node: &joined, why: why}, nil
 }
 
 // joinReason says why two parts cannot meet in one source, whatever the

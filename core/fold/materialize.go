@@ -96,9 +96,16 @@ func (f *folder) statement(h *half, items []plan.Item) plan.Node {
 	}
 	f.statements = append(f.statements, &Statement{
 		Number: ref.number, Source: h.source.Name(), Columns: root.Columns(),
-		Rows: f.estimate.Rows(h.frag), Native: native,
+		Rows: f.expected(h), Native: native,
 	})
 	return &plan.Remote{Source: h.source.Name(), Statement: ref.number, Input: root}
+}
+
+func (f *folder) expected(h *half) float64 {
+	if h.shipped > 0 {
+		return h.shipped
+	}
+	return f.estimate.Rows(h.frag)
 }
 
 // bare is a source of which nothing is asked but columns.
@@ -121,3 +128,4 @@ func (bare) Order(plan.SortKey) *Reason            { return foldingOff() }
 func (bare) Aggregate(plan.Agg) *Reason            { return foldingOff() }
 func (bare) Window(plan.WindowCall) *Reason        { return foldingOff() }
 func (bare) Operator(plan.Node) *Reason            { return foldingOff() }
+func (bare) KeyBatch() int                         { return 0 }

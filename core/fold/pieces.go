@@ -80,6 +80,7 @@ func (f *folder) finishPieces() []*Piece {
 			p.Verdict, p.Reason = n.verdict, n.reason
 		}
 	}
+	pieces = withoutRepeats(pieces)
 	for _, p := range pieces {
 		if p.Statement == 0 {
 			continue
@@ -103,6 +104,28 @@ func (f *folder) finishPieces() []*Piece {
 		p.ID = fmt.Sprintf("p%d", i+1)
 	}
 	return pieces
+}
+
+// withoutRepeats drops the pieces that Rovik keeps only to repeat what a source
+// did in part: the narrowed ones tell of both.
+func withoutRepeats(pieces []*Piece) []*Piece {
+	type place struct {
+		kind Kind
+		org  plan.Origin
+	}
+	narrowed := map[place]bool{}
+	for _, p := range pieces {
+		if p.Verdict == Narrowed && p.Statement > 0 && (p.Kind == KindLimit || p.Kind == KindSort) {
+			narrowed[place{p.Kind, p.Origin}] = true
+		}
+	}
+	var out []*Piece
+	for _, p := range pieces {
+		if p.Statement > 0 || !narrowed[place{p.Kind, p.Origin}] {
+			out = append(out, p)
+		}
+	}
+	return out
 }
 
 // oneLine folds white space.

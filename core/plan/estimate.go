@@ -81,6 +81,29 @@ func (e *Estimator) Rows(n Node) float64 {
 	return e.Rows(n.Inputs()[0])
 }
 
+// Knows tells whether statistics say how many different values the columns of x
+// have.
+func (e *Estimator) Knows(x Expr) bool {
+	for id := range Uses(x) {
+		if c := e.cols[id]; c == nil || c.Distinct == 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// DistinctRows guesses how many different values of x the rows of n have.
+func (e *Estimator) DistinctRows(n Node, x Expr) float64 {
+	return math.Min(e.Rows(n), e.distinct(x))
+}
+
+// Matching guesses how many rows of n have one of some number of different
+// values in x.
+func (e *Estimator) Matching(n Node, x Expr, values float64) float64 {
+	rows := e.Rows(n)
+	return math.Max(rows*math.Min(1, values/math.Max(1, math.Min(e.distinct(x), rows))), 1)
+}
+
 func (e *Estimator) groups(n *Aggregate) float64 {
 	groups := 1.0
 	for _, g := range n.Groups {
@@ -166,7 +189,12 @@ func (e *Estimator) share(x Expr) float64 {
 		return 1 - miss
 	case "not":
 		return 1 - e.share(c.Args[0])
-	case "=", "in", OpLooseEqual:
+	case "in":
+		if _, shipped := c.Args[1].(*ShippedKeys); shipped {
+			return 1 // counted where they are sent
+		}
+		return math.Min(1, e.equalShare(c.Args[0])*float64(len(c.Args)-1))
+	case "=", OpLooseEqual:
 		return math.Min(1, e.equalShare(c.Args[0])*float64(len(c.Args)-1))
 	case "<>":
 		return 1 - e.equalShare(c.Args[0])

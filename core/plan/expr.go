@@ -59,6 +59,10 @@ type (
 		Typ value.Type
 		Org Origin
 	}
+	// ShippedKeys stands for the values that one side of a join sends into the
+	// statement of the other. It is known when the query runs, and stands only
+	// as the list of an "in" that a source is sent.
+	ShippedKeys struct{ Typ value.Type }
 )
 
 // OpLooseEqual is equality as some source sees it: true wherever = is, and
@@ -85,6 +89,12 @@ func (e *Case) Type() value.Type { return e.Typ }
 
 // Type returns the type that the argument is converted to.
 func (e *Cast) Type() value.Type { return e.Typ }
+
+// Type returns the type of the keys.
+func (e *ShippedKeys) Type() value.Type { return e.Typ }
+
+// Origin returns no place: keys are not written.
+func (e *ShippedKeys) Origin() Origin { return Origin{} }
 
 // Origin returns where the column is named.
 func (e *Col) Origin() Origin { return e.Org }
@@ -290,6 +300,9 @@ func Equal(a, b Expr) bool {
 	case *Cast:
 		y, ok := b.(*Cast)
 		return ok && x.Typ == y.Typ && Equal(x.Arg, y.Arg)
+	case *ShippedKeys:
+		_, ok := b.(*ShippedKeys)
+		return ok
 	case *Case:
 		y, ok := b.(*Case)
 		return ok && x.Typ == y.Typ && equalAll(Children(x), Children(y))

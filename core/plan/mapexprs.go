@@ -74,7 +74,9 @@ func MapExprs(n Node, f func(Expr) Expr) Node {
 	case *Distinct:
 		return &Distinct{n.Input, all(n.On), n.Org}
 	case *Sort:
-		return &Sort{n.Input, keys(n.Keys), n.Org}
+		c := *n
+		c.Keys = keys(n.Keys)
+		return &c
 	case *Limit:
 		c := *n
 		c.Ties = keys(n.Ties)

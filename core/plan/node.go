@@ -52,6 +52,7 @@ type (
 		On          []Expr
 		Test        Expr    // of a mark join; nil for EXISTS
 		Mark        *Column // of a mark join
+		Ship        *Shipping
 		Org         Origin
 	}
 	// Aggregate makes one row of each group of rows with equal Groups, or a
@@ -64,6 +65,7 @@ type (
 		Sets   [][]int
 		SetID  *Column
 		Aggs   []AggItem
+		Stage  Stage
 		Org    Origin
 	}
 	// Window adds columns that are computed over the rows around each row.
@@ -79,18 +81,22 @@ type (
 		On    []Expr
 		Org   Origin
 	}
-	// Sort orders rows by its keys, the first counting most.
+	// Sort orders rows by its keys, the first counting most. A Copy is done
+	// again above, over the rows of several inputs.
 	Sort struct {
 		Input Node
 		Keys  []SortKey
+		Copy  bool
 		Org   Origin
 	}
 	// Limit skips Offset rows and passes on at most Count, or all for -1. Ties
-	// are the keys by which rows equal to the last one pass too.
+	// are the keys by which rows equal to the last one pass too. A Copy is done
+	// again above.
 	Limit struct {
 		Input         Node
 		Count, Offset int64
 		Ties          []SortKey
+		Copy          bool
 		Org           Origin
 	}
 	// Union appends the rows of its inputs, columns matched by position.
@@ -144,6 +150,24 @@ type (
 		Input     Node
 	}
 )
+
+// Stage says which step of an aggregation in two steps an Aggregate is.
+type Stage int
+
+// The stages: all at once, or partial groups that a final step puts together.
+const (
+	WholeStage Stage = iota
+	PartialStage
+	FinalStage
+)
+
+// Shipping says that one side of a join is read first and the different values
+// of one of its keys go into a statement of the other side.
+type Shipping struct {
+	FromRight bool // the right side is read first
+	Key       Expr // over the columns of that side
+	Statement int  // takes the keys; 0 until it has its number
+}
 
 // ScanColumn is a column of a Scan; Index counts in Table.Columns.
 type ScanColumn struct {
@@ -512,7 +536,11 @@ func (n *Recursive) WithInputs(in []Node) Node {
 func (n *WorkTable) WithInputs([]Node) Node { return n }
 
 // WithInputs returns the sort of another input.
-func (n *Sort) WithInputs(in []Node) Node { return &Sort{in[0], n.Keys, n.Org} }
+func (n *Sort) WithInputs(in []Node) Node {
+	c := *n
+	c.Input = in[0]
+	return &c
+}
 
 // WithInputs returns the limit over another input.
 func (n *Limit) WithInputs(in []Node) Node {
@@ -548,6 +576,15 @@ type Query struct {
 	// Momentary tells that the moment of binding is in the plan, as now() or
 	// current_date.
 	Momentary bool
+	// Rewrites are what rewriting did, once it is done.
+	Rewrites []Rewriting
+}
+
+// Rewriting says that a rule changed what is written at a place, and why.
+type Rewriting struct {
+	Rule   string
+	Origin Origin
+	Why    string
 }
 
 // Text returns the words at an origin, or "".

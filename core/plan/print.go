@@ -228,6 +228,8 @@ func Text(e Expr) string {
 		return e.Name
 	case *Const:
 		return Literal(e.Val)
+	case *ShippedKeys:
+		return "keys of the other side"
 	case *Cast:
 		return "CAST(" + Text(e.Arg) + " AS " + e.Typ.String() + ")"
 	case *Case:

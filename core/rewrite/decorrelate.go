@@ -12,12 +12,15 @@ import (
 // into the join, they are. Else the subquery runs once for all different
 // values of the columns it reads, joined back by them (Neumann and Kemper,
 // "Unnesting arbitrary queries", 2015).
-func decorrelate(root plan.Node, ids *plan.Numbering) plan.Node {
-	d := &decorrelator{ids: ids}
+func decorrelate(root plan.Node, pass *Pass) plan.Node {
+	d := &decorrelator{ids: pass.IDs, pass: pass}
 	return d.node(root)
 }
 
-type decorrelator struct{ ids *plan.Numbering }
+type decorrelator struct {
+	ids  *plan.Numbering
+	pass *Pass
+}
 
 func (d *decorrelator) node(n plan.Node) plan.Node {
 	inputs := n.Inputs()
@@ -40,11 +43,20 @@ func (d *decorrelator) node(n plan.Node) plan.Node {
 	if len(outer) == 0 {
 		return n
 	}
-	for _, try := range []func(*plan.Join, plan.IDs) (plan.Node, bool){d.rebase, d.scalar, d.pullUp} {
-		if out, ok := try(j, outer); ok {
+	for _, try := range []struct {
+		apply func(*plan.Join, plan.IDs) (plan.Node, bool)
+		why   string
+	}{
+		{d.rebase, "it works on each row alone, and so on the rows themselves"},
+		{d.scalar, "it aggregates once for each value that it is compared with, and is joined by it"},
+		{d.pullUp, "its conditions on the query around it become those of a join"},
+	} {
+		if out, ok := try.apply(j, outer); ok {
+			d.pass.note(j.Org, "%s", try.why)
 			return out
 		}
 	}
+	d.pass.note(j.Org, "it runs once for all different values of the columns that it reads of the query around it")
 	return d.spread(j, outer)
 }
 

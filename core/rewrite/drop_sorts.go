@@ -8,7 +8,7 @@ import (
 // dropSorts removes sorts whose order nothing sees: an order counts at the top
 // of the query and below a limit, DISTINCT
 // ON, or an aggregate that takes its rows in their order.
-func dropSorts(root plan.Node, _ *plan.Numbering) plan.Node { return dropUnder(root, true) }
+func dropSorts(root plan.Node, _ *Pass) plan.Node { return dropUnder(root, true) }
 
 func dropUnder(n plan.Node, ordered bool) plan.Node {
 	switch n := n.(type) {

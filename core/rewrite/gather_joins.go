@@ -6,20 +6,32 @@ import "rovik/core/plan"
 // condition are joined with each other first, wherever they were written, and
 // moves a left, semi- or anti-join down to the one group of inputs that its
 // condition reads, where it then can fold with them.
-func gatherJoins(root plan.Node, _ *plan.Numbering) plan.Node { return gather(root) }
+//
+// What is left crosses the waterline and is joined here: the pair whose join is
+// expected to give the fewest rows first, so that little is left to look up in
+// what comes later.
+func gatherJoins(root plan.Node, pass *Pass) plan.Node {
+	g := &gatherer{pass: pass, estimate: plan.NewEstimator(root)}
+	return g.node(root)
+}
 
-func gather(n plan.Node) plan.Node {
+type gatherer struct {
+	pass     *Pass
+	estimate *plan.Estimator
+}
+
+func (r *gatherer) node(n plan.Node) plan.Node {
 	if len(n.Inputs()) == 0 {
 		return n
 	}
 	if j, ok := n.(*plan.Join); !ok || j.Kind == plan.FullJoin {
 		inputs := make([]plan.Node, len(n.Inputs()))
 		for i, in := range n.Inputs() {
-			inputs[i] = gather(in)
+			inputs[i] = r.node(in)
 		}
 		return n.WithInputs(inputs)
 	}
-	g := &joinGroup{}
+	g := &joinGroup{gatherer: r}
 	g.flatten(n)
 	return g.build()
 }
@@ -29,6 +41,7 @@ func gather(n plan.Node) plan.Node {
 // (A ⟕ B) ⋈ C is (A ⋈ C) ⟕ B, and a condition of the inner join that reads B
 // may as well be applied last.
 type joinGroup struct {
+	*gatherer
 	parts    []*joinPart
 	conds    []joinCond
 	attached []attachment
@@ -71,7 +84,7 @@ func (g *joinGroup) flatten(n plan.Node) {
 		}
 		g.flatten(n.Left)
 		if n.Kind != plan.InnerJoin {
-			g.attached = append(g.attached, attachment{join: n, right: newPart(gather(n.Right))})
+			g.attached = append(g.attached, attachment{join: n, right: newPart(g.node(n.Right))})
 			return
 		}
 		g.flatten(n.Right)
@@ -91,7 +104,7 @@ func (g *joinGroup) flatten(n plan.Node) {
 			return
 		}
 	}
-	g.parts = append(g.parts, newPart(gather(n)))
+	g.parts = append(g.parts, newPart(g.node(n)))
 }
 
 func (g *joinGroup) build() plan.Node {
@@ -99,17 +112,16 @@ func (g *joinGroup) build() plan.Node {
 	sameSource := func(a, b *joinPart) bool { return a.source != "" && a.source == b.source }
 	for i := 0; i < len(g.parts); i++ {
 		for j := g.partner(i, sameSource); j >= 0; j = g.partner(i, sameSource) {
+			if max(i, j)-min(i, j) > 1 {
+				g.pass.note(g.connecting(i, j), "both sides are of %s: they are joined there first", g.parts[i].source)
+			}
 			g.merge(i, j)
 		}
 	}
 	g.attach(sameSource)
 	anywhere := func(a, b *joinPart) bool { return true }
 	for len(g.parts) > 1 {
-		j := g.partner(0, anywhere)
-		if j < 0 {
-			j = 1 // nothing connects them: a cross product
-		}
-		g.merge(0, j)
+		g.merge(g.cheapest())
 	}
 	g.attach(anywhere)
 	top := g.parts[0].node
@@ -136,6 +148,40 @@ func (g *joinGroup) partner(i int, may func(a, b *joinPart) bool) int {
 		}
 	}
 	return -1
+}
+
+// cheapest returns the connected pair whose join is expected to give the fewest
+// rows; where nothing is connected, the two smallest parts.
+func (g *joinGroup) cheapest() (int, int) {
+	bestI, bestJ, best := 0, 1, -1.0
+	connectedBest := false
+	for i := range g.parts {
+		for j := i + 1; j < len(g.parts); j++ {
+			trial := &plan.Join{Left: g.parts[i].node, Right: g.parts[j].node}
+			connected := false
+			for _, c := range g.conds {
+				if _, _, ok := plan.EquiKeys(c.expr, g.parts[i].cols, g.parts[j].cols); ok && !c.used {
+					trial.On = append(trial.On, c.expr)
+					connected = true
+				}
+			}
+			rows := g.estimate.Rows(trial)
+			if best < 0 || connected && !connectedBest || connected == connectedBest && rows < best {
+				bestI, bestJ, best, connectedBest = i, j, rows, connected
+			}
+		}
+	}
+	return bestI, bestJ
+}
+
+// connecting returns where the first condition between two parts is written.
+func (g *joinGroup) connecting(i, j int) plan.Origin {
+	for _, c := range g.conds {
+		if _, _, ok := plan.EquiKeys(c.expr, g.parts[i].cols, g.parts[j].cols); ok && !c.used {
+			return c.expr.Origin()
+		}
+	}
+	return plan.Origin{}
 }
 
 // merge joins part j to part i with every condition that becomes possible.

@@ -8,7 +8,7 @@ const maxLiftedSize = 400
 
 // liftProjections moves projections up through joins, into aggregations and
 // into other projections, so that the operators of stacked views meet.
-func liftProjections(root plan.Node, _ *plan.Numbering) plan.Node {
+func liftProjections(root plan.Node, _ *Pass) plan.Node {
 	return plan.Rewrite(root, lift)
 }
 

@@ -5,7 +5,7 @@ import "rovik/core/plan"
 // outerToInner makes an outer join less outer where a condition above it cannot
 // be true for the NULLs of a row without a partner (Galindo-Legaria and
 // Rosenthal, "Outerjoin simplification and reordering", 1997).
-func outerToInner(n *plan.Join, conds []plan.Expr) *plan.Join {
+func (p *pusher) outerToInner(n *plan.Join, conds []plan.Expr) *plan.Join {
 	if n.Kind != plan.LeftJoin && n.Kind != plan.FullJoin {
 		return n
 	}
@@ -26,6 +26,7 @@ func outerToInner(n *plan.Join, conds []plan.Expr) *plan.Join {
 	default:
 		return n
 	}
+	p.pass.note(n.Org, "a condition above drops the rows without a partner: a %s", out.Kind)
 	return &out
 }
 

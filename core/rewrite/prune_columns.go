@@ -3,7 +3,7 @@ package rewrite
 import "rovik/core/plan"
 
 // pruneColumns drops columns and aggregates that nothing reads.
-func pruneColumns(root plan.Node, _ *plan.Numbering) plan.Node {
+func pruneColumns(root plan.Node, _ *Pass) plan.Node {
 	return prune(root, plan.Outputs(root))
 }
 
@@ -40,7 +40,7 @@ func prune(n plan.Node, need plan.IDs) plan.Node {
 		for _, k := range n.Keys {
 			below = with(below, k.Expr)
 		}
-		return &plan.Sort{Input: prune(n.Input, below), Keys: n.Keys, Org: n.Org}
+		return n.WithInputs([]plan.Node{prune(n.Input, below)})
 	case *plan.Union:
 		return pruneUnion(n, need)
 	case *plan.Distinct:
@@ -111,22 +111,7 @@ func only(n plan.Node, need plan.IDs) plan.Node {
 	return &plan.Project{Input: n, Items: plan.Identity(cols)}
 }
 
-// pruneJoin drops a join of which nothing is read: one that neither adds nor
-// drops rows.
 func pruneJoin(n *plan.Join, need plan.IDs) plan.Node {
-	adds := plan.IDs{}
-	switch n.Kind {
-	case plan.MarkJoin:
-		adds[n.Mark.ID] = true
-	case plan.SingleJoin:
-		adds = plan.Outputs(n.Right)
-	}
-	if len(adds) > 0 && !need.Meets(adds) {
-		return prune(n.Left, need)
-	}
-	if n.Kind == plan.LeftJoin && !need.Meets(plan.Outputs(n.Right)) && atMostOne(n) {
-		return prune(n.Left, need)
-	}
 	below := with(need, n.On...)
 	if n.Test != nil {
 		below = with(below, n.Test)
@@ -145,7 +130,7 @@ func with(need plan.IDs, exprs ...plan.Expr) plan.IDs {
 }
 
 func pruneAggregate(n *plan.Aggregate, need plan.IDs) plan.Node {
-	a := &plan.Aggregate{Groups: n.Groups, Sets: n.Sets, Org: n.Org}
+	a := &plan.Aggregate{Groups: n.Groups, Sets: n.Sets, Stage: n.Stage, Org: n.Org}
 	if n.SetID != nil && need[n.SetID.ID] {
 		a.SetID = n.SetID
 	}

@@ -6,32 +6,46 @@ import "rovik/core/plan"
 // judges: through projections, sorts, distinct, unions, groups and joins. A
 // condition on both sides of an inner join becomes part of the join. On its
 // way it turns outer joins that a condition makes inner (see outerToInner).
-func pushFilters(root plan.Node, _ *plan.Numbering) plan.Node { return push(root, nil) }
+func pushFilters(root plan.Node, pass *Pass) plan.Node {
+	return (&pusher{pass}).push(root, nil)
+}
+
+type pusher struct{ pass *Pass }
+
+// moved notes conditions that go below an operator worth telling of.
+func (p *pusher) moved(conds []plan.Expr, below string) {
+	for _, c := range conds {
+		if !plan.IsTrue(c) {
+			p.pass.note(c.Origin(), "it is checked below %s", below)
+		}
+	}
+}
 
 // push returns n with conds applied to its rows.
-func push(n plan.Node, conds []plan.Expr) plan.Node {
+func (p *pusher) push(n plan.Node, conds []plan.Expr) plan.Node {
 	switch n := n.(type) {
 	case *plan.Filter:
 		// The inner conditions come first: they may guard the outer ones.
-		return push(n.Input, append(n.Conds[:len(n.Conds):len(n.Conds)], conds...))
+		return p.push(n.Input, append(n.Conds[:len(n.Conds):len(n.Conds)], conds...))
 	case *plan.Project:
-		return &plan.Project{Input: push(n.Input, substituteAll(conds, definitions(n.Items))), Items: n.Items}
+		return &plan.Project{Input: p.push(n.Input, substituteAll(conds, definitions(n.Items))), Items: n.Items}
 	case *plan.Sort:
-		return &plan.Sort{Input: push(n.Input, conds), Keys: n.Keys, Org: n.Org}
+		return n.WithInputs([]plan.Node{p.push(n.Input, conds)})
 	case *plan.Distinct:
 		below, above := split(conds, func(e plan.Expr) bool { return n.On == nil || decidedBy(e, n.On) })
-		return filter(n.WithInputs([]plan.Node{push(n.Input, below)}), above)
+		return filter(n.WithInputs([]plan.Node{p.push(n.Input, below)}), above)
 	case *plan.Join:
-		n = outerToInner(n, conds)
+		n = p.outerToInner(n, conds)
 		if n.Kind == plan.InnerJoin {
-			return pushInner(n, conds)
+			return p.pushInner(n, conds)
 		}
-		return pushOuter(n, conds)
+		return p.pushOuter(n, conds)
 	case *plan.Aggregate:
 		below, above := split(conds, func(e plan.Expr) bool {
 			return len(n.Groups) > 0 && n.Sets == nil && plan.Uses(e).Within(outputsOf(n.Groups))
 		})
-		in := push(n.Input, substituteAll(below, definitions(n.Groups)))
+		p.moved(below, "the grouping")
+		in := p.push(n.Input, substituteAll(below, definitions(n.Groups)))
 		return filter(n.WithInputs([]plan.Node{in}), above)
 	case *plan.Window:
 		below, above := split(conds, func(e plan.Expr) bool {
@@ -42,10 +56,11 @@ func push(n plan.Node, conds []plan.Expr) plan.Node {
 			}
 			return true
 		})
-		return filter(n.WithInputs([]plan.Node{push(n.Input, below)}), above)
+		p.moved(below, "the window functions, whose partitions it keeps whole")
+		return filter(n.WithInputs([]plan.Node{p.push(n.Input, below)}), above)
 	case *plan.Unnest:
 		below, above := split(conds, within(plan.Outputs(n.Input)))
-		return filter(n.WithInputs([]plan.Node{push(n.Input, below)}), above)
+		return filter(n.WithInputs([]plan.Node{p.push(n.Input, below)}), above)
 	case *plan.SetOp:
 		sides := make([]plan.Node, 2)
 		for i, side := range n.Inputs() {
@@ -53,39 +68,40 @@ func push(n plan.Node, conds []plan.Expr) plan.Node {
 			for j, c := range side.Columns() {
 				defs[n.Cols[j].ID] = c.Ref()
 			}
-			sides[i] = push(side, substituteAll(conds, defs))
+			sides[i] = p.push(side, substituteAll(conds, defs))
 		}
 		return n.WithInputs(sides)
 	case *plan.Recursive:
-		return filter(n.WithInputs([]plan.Node{push(n.Base, nil), push(n.Step, nil)}), conds)
+		return filter(n.WithInputs([]plan.Node{p.push(n.Base, nil), p.push(n.Step, nil)}), conds)
 	case *plan.Union:
+		p.moved(conds, "the union, in each part")
 		parts := make([]plan.Node, len(n.Parts))
-		for i, p := range n.Parts {
+		for i, part := range n.Parts {
 			defs := plan.Defs{}
-			for j, c := range p.Columns() {
+			for j, c := range part.Columns() {
 				defs[n.Cols[j].ID] = c.Ref()
 			}
-			parts[i] = push(p, substituteAll(conds, defs))
+			parts[i] = p.push(part, substituteAll(conds, defs))
 		}
 		return &plan.Union{Parts: parts, Cols: n.Cols, Org: n.Org}
 	case *plan.Limit:
-		return filter(n.WithInputs([]plan.Node{push(n.Input, nil)}), conds)
+		return filter(n.WithInputs([]plan.Node{p.push(n.Input, nil)}), conds)
 	}
 	return filter(n, conds)
 }
 
-func pushInner(n *plan.Join, conds []plan.Expr) plan.Node {
+func (p *pusher) pushInner(n *plan.Join, conds []plan.Expr) plan.Node {
 	all := append(n.On[:len(n.On):len(n.On)], conds...)
 	left, rest := split(all, within(plan.Outputs(n.Left)))
 	right, both := split(rest, within(plan.Outputs(n.Right)))
-	return &plan.Join{Kind: plan.InnerJoin, Left: push(n.Left, left), Right: push(n.Right, right), On: both, Org: n.Org}
+	return &plan.Join{Kind: plan.InnerJoin, Left: p.push(n.Left, left), Right: p.push(n.Right, right), On: both, Org: n.Org}
 }
 
 // pushOuter moves conditions on the left side below it, for every kind of join
 // but a full one. Conditions on the right side stay above: below, they would
 // turn partners into NULLs rather than drop the row. What ON asks of the right
 // side alone may go there, and of a semi-join's left side too.
-func pushOuter(n *plan.Join, conds []plan.Expr) plan.Node {
+func (p *pusher) pushOuter(n *plan.Join, conds []plan.Expr) plan.Node {
 	left, above := split(conds, within(plan.Outputs(n.Left)))
 	right, on := split(n.On, func(e plan.Expr) bool {
 		uses := plan.Uses(e)
@@ -103,7 +119,7 @@ func pushOuter(n *plan.Join, conds []plan.Expr) plan.Node {
 		})
 		left = append(left, more...)
 	}
-	c.Left, c.Right, c.On = push(n.Left, left), push(n.Right, right), on
+	c.Left, c.Right, c.On = p.push(n.Left, left), p.push(n.Right, right), on
 	return filter(&c, above)
 }
 

@@ -3,6 +3,8 @@
 package rewrite
 
 import (
+	"fmt"
+
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -10,7 +12,28 @@ import (
 // Rule is one equivalence, applied wherever it fits.
 type Rule struct {
 	Name  string
-	Apply func(root plan.Node, ids *plan.Numbering) plan.Node
+	Apply func(root plan.Node, pass *Pass) plan.Node
+}
+
+// Pass is what a rule works with: fresh column ids, and a list of what it did.
+type Pass struct {
+	IDs   *plan.Numbering
+	rule  string
+	notes []plan.Rewriting
+	seen  map[plan.Rewriting]bool
+}
+
+// NewPass makes a pass of a rule.
+func NewPass(ids *plan.Numbering) *Pass { return &Pass{IDs: ids, seen: map[plan.Rewriting]bool{}} }
+
+// note says that the rule changed something that was written at a place, and
+// why; once for each place and reason.
+func (p *Pass) note(at plan.Origin, why string, args ...any) {
+	n := plan.Rewriting{Rule: p.rule, Origin: at, Why: fmt.Sprintf(why, args...)}
+	if !p.seen[n] {
+		p.seen[n] = true
+		p.notes = append(p.notes, n)
+	}
 }
 
 // Step is a rule that changed the plan.
@@ -20,8 +43,9 @@ type Step struct {
 }
 
 // Rules lists the rules in the order of their application. Filters are pushed
-// a second time because gathering joins leaves some on top, and
-// constants are folded again because pushing puts some in the place of columns.
+// several times: semi-joins, carried conditions and gathered joins leave new
+// ones on top. Constants are folded again because pushing puts some in the
+// place of columns.
 func Rules() []Rule {
 	return []Rule{
 		{"decorrelate", decorrelate},
@@ -32,10 +56,19 @@ func Rules() []Rule {
 		{"semi-joins", semiJoins},
 		{"single joins", singleJoins},
 		{"push filters", pushFilters},
+		{"fold constants", foldConstants},
+		{"cut contradictions", cutContradictions},
+		{"carry conditions", carryConditions},
+		{"push filters", pushFilters},
+		{"cut contradictions", cutContradictions},
+		{"drop joins", dropJoins},
 		{"lift projections", liftProjections},
 		{"gather joins", gatherJoins},
 		{"push filters", pushFilters},
 		{"fold constants", foldConstants},
+		{"lift projections", liftProjections},
+		{"aggregate early", aggregateEarly},
+		{"limit early", limitEarly},
 		{"lift projections", liftProjections},
 		{"sink expressions", sinkExpressions},
 		{"prune columns", pruneColumns},
@@ -59,8 +92,10 @@ func Apply(q *plan.Query, trace func(Step)) (out *plan.Query, err error) {
 	if trace != nil {
 		before = plan.Print(root)
 	}
+	pass := NewPass(q.IDs)
 	for _, r := range Rules() {
-		root = r.Apply(root, q.IDs)
+		pass.rule = r.Name
+		root = r.Apply(root, pass)
 		if trace != nil {
 			if after := plan.Print(root); after != before {
 				trace(Step{r.Name, after})
@@ -68,5 +103,7 @@ func Apply(q *plan.Query, trace func(Step)) (out *plan.Query, err error) {
 			}
 		}
 	}
-	return &plan.Query{Root: root, IDs: q.IDs, Texts: q.Texts, Momentary: q.Momentary}, nil
+	rewritten := *q
+	rewritten.Root, rewritten.Rewrites = root, pass.notes
+	return &rewritten, nil
 }

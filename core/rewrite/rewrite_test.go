@@ -64,7 +64,7 @@ func shape(n plan.Node) string {
 func TestRules(t *testing.T) {
 	for _, c := range []struct {
 		name  string
-		apply func(plan.Node, *plan.Numbering) plan.Node
+		apply func(plan.Node, *Pass) plan.Node
 		sql   string
 		want  string
 	}{
@@ -113,7 +113,7 @@ func TestRules(t *testing.T) {
 	} {
 		q := bound(t, c.sql)
 		before := plan.Print(q.Root)
-		if got := shape(c.apply(q.Root, q.IDs)); got != c.want {
+		if got := shape(c.apply(q.Root, NewPass(q.IDs))); got != c.want {
 			t.Errorf("%s: %s\n  got  %s\n  want %s", c.name, c.sql, got, c.want)
 		}
 		if plan.Print(q.Root) != before {

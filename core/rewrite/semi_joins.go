@@ -8,7 +8,7 @@ import (
 // semiJoins turns a mark join whose mark is nothing but a condition into a
 // semi-join, or where it is negated into an anti-join, which sources know as
 // EXISTS and NOT EXISTS.
-func semiJoins(root plan.Node, _ *plan.Numbering) plan.Node {
+func semiJoins(root plan.Node, pass *Pass) plan.Node {
 	used := map[plan.ID]int{}
 	plan.Visit(root, func(n plan.Node) {
 		plan.MapExprs(n, func(e plan.Expr) plan.Expr {
@@ -46,6 +46,7 @@ func semiJoins(root plan.Node, _ *plan.Numbering) plan.Node {
 		if kind == plan.MarkJoin {
 			return n
 		}
+		pass.note(j.Org, "only whether a partner exists counts: a %s", kind)
 		out := *j
 		out.Kind, out.Mark, out.Test = kind, nil, nil
 		out.Right = withoutRepeats(j.Right)

@@ -8,13 +8,13 @@ import (
 // splitAverages turns avg(x) into sum(x) / count(x), which every source
 // computes alike, where databases round an average each in their own way. The
 // division happens once a group, in Rovik. Averages of doubles stay.
-func splitAverages(root plan.Node, ids *plan.Numbering) plan.Node {
+func splitAverages(root plan.Node, pass *Pass) plan.Node {
 	return plan.Rewrite(root, func(n plan.Node) plan.Node {
 		agg, ok := n.(*plan.Aggregate)
 		if !ok {
 			return n
 		}
-		s := &averageSplitter{ids: ids}
+		s := &averageSplitter{ids: pass.IDs}
 		items := plan.Identity(plan.Columns(agg.Groups))
 		if agg.SetID != nil {
 			items = append(items, plan.Item{Column: *agg.SetID, Expr: agg.SetID.Ref()})
@@ -25,6 +25,7 @@ func splitAverages(root plan.Node, ids *plan.Numbering) plan.Node {
 		if !s.changed {
 			return n
 		}
+		pass.note(agg.Org, "databases round an average each in their own way; sum and count they compute alike")
 		split := *agg
 		split.Aggs = s.aggs
 		return &plan.Project{Input: &split, Items: items}
