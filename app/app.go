@@ -152,11 +152,13 @@ func (a *App) load(ctx context.Context) error {
 type broken struct{ err error }
 
 func (b broken) Discover(context.Context) (*catalog.Source, error) { return nil, b.err }
+func (b broken) Measures(*catalog.Source) bool                     { return true }
 func (b broken) Folding(*catalog.Source) fold.Source               { return nil }
 func (b broken) Open(context.Context, *fold.Statement, string) (exec.Reader, error) {
 	return nil, b.err
 }
-func (b broken) Close() {}
+func (b broken) Plan(context.Context, *fold.Statement) ([]string, error) { return nil, b.err }
+func (b broken) Close()                                                  {}
 
 // Catalog returns the present catalogue.
 func (a *App) Catalog() *catalog.Catalog { return a.state.Load().catalog }
@@ -241,6 +243,42 @@ func (a *App) Explain(q Query) (*exec.Report, error) {
 		return nil, err
 	}
 	return exec.Explain(c, float64(took.Microseconds())/1000), nil
+}
+
+// SourcePlan is a source's own plan of a native statement.
+type SourcePlan struct {
+	Statement string   `json:"statement"`
+	Source    string   `json:"source"`
+	Lines     []string `json:"lines"`
+	// Note says what was asked instead of the statement itself.
+	Note string `json:"note"`
+}
+
+// SourcePlans asks every source of a query how it would run its statement:
+// which index, which scan, what it expects. No data is read.
+func (a *App) SourcePlans(ctx context.Context, q Query) ([]SourcePlan, error) {
+	c, _, err := a.Compile(q, nil)
+	if err != nil {
+		return nil, err
+	}
+	out := []SourcePlan{}
+	for _, st := range c.Statements {
+		p := SourcePlan{Statement: fmt.Sprintf("s%d", st.Number), Source: st.Source}
+		asked := *st
+		if st.WithKeys != nil {
+			asked.Text, asked.Parameters = st.WithKeys(nil)
+			p.Note = "asked without the keys that are shipped when it runs"
+		}
+		conn := a.state.Load().sources[st.Source]
+		if conn == nil {
+			return nil, value.Errorf(value.CodeSource, "the source %s is not connected any more", st.Source)
+		}
+		if p.Lines, err = conn.conn.Plan(ctx, &asked); err != nil {
+			return nil, err
+		}
+		out = append(out, p)
+	}
+	return out, nil
 }
 
 // Open hands statements to their sources; see exec.Connector.

@@ -24,6 +24,11 @@ func ExplainText(r *exec.Report) string {
 	if len(r.Statements) == 0 {
 		b.WriteString("No source is contacted.\n")
 	}
+	for _, w := range r.Rewrites {
+		if w.Rule == "cut contradictions" {
+			fmt.Fprintf(&b, "cut off: %s\n", w.Why)
+		}
+	}
 	folded := 0
 	var rest []exec.ReportPiece
 	for _, p := range r.Pieces {
@@ -34,21 +39,67 @@ func ExplainText(r *exec.Report) string {
 		}
 	}
 	fmt.Fprintf(&b, "\n%d of %d pieces folded.\n", folded, len(r.Pieces))
-	for _, p := range rest {
-		where := "the query"
-		if p.View != "" {
-			where = p.View
+	for _, g := range byReason(rest) {
+		fmt.Fprintf(&b, "%s:\n", g.verdict)
+		for _, line := range g.pieces {
+			fmt.Fprintf(&b, "    %s\n", line)
 		}
-		fmt.Fprintf(&b, "%s %s in %s: %s\n", p.Verdict, p.Kind, where, clip(p.Text))
-		if p.Reason != nil {
-			fmt.Fprintf(&b, "    %s: %s\n", p.Reason.Code, p.Reason.Text)
-			if p.Reason.Remedy != "" {
-				fmt.Fprintf(&b, "    Remedy: %s\n", p.Reason.Remedy)
+		if g.reason != nil {
+			fmt.Fprintf(&b, "  because (%s) %s\n", g.reason.Code, g.reason.Text)
+			if g.reason.Remedy != "" {
+				fmt.Fprintf(&b, "  Remedy: %s\n", g.reason.Remedy)
 			}
 		}
 	}
 	if r.RowsCrossed != nil {
 		fmt.Fprintf(&b, "\n%d rows and %d bytes crossed, %d rows came out, in %.1f ms.\n", *r.RowsCrossed, *r.BytesCrossed, *r.RowsReturned, *r.TotalMilliseconds)
+	}
+	return b.String()
+}
+
+// reasonGroup is pieces that fared alike for one reason.
+type reasonGroup struct {
+	verdict fold.Verdict
+	reason  *fold.Reason
+	pieces  []string
+}
+
+// byReason puts pieces with the same verdict and reason together, so that a
+// reason is read once.
+func byReason(pieces []exec.ReportPiece) []*reasonGroup {
+	var out []*reasonGroup
+	for _, p := range pieces {
+		where := ""
+		if p.View != "" {
+			where = ", in " + p.View
+		}
+		line := string(p.Kind) + " " + clip(p.Text) + where
+		found := false
+		for _, g := range out {
+			if g.verdict == p.Verdict && g.reason != nil && p.Reason != nil && *g.reason == *p.Reason {
+				g.pieces, found = append(g.pieces, line), true
+			}
+		}
+		if !found {
+			out = append(out, &reasonGroup{p.Verdict, p.Reason, []string{line}})
+		}
+	}
+	return out
+}
+
+// RewritesText lists the rewrites of a report: the rule, where, and why.
+func RewritesText(r *exec.Report) string {
+	var b strings.Builder
+	b.WriteString("\nRewrites:\n")
+	for _, w := range r.Rewrites {
+		where := w.View
+		if where == "" {
+			where = "the query"
+		}
+		fmt.Fprintf(&b, "    %s, in %s: %s\n        %s\n", w.Rule, where, clip(w.Text), w.Why)
+	}
+	if len(r.Rewrites) == 0 {
+		b.WriteString("    none\n")
 	}
 	return b.String()
 }

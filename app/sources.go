@@ -20,6 +20,8 @@ type SourceInfo struct {
 	Address string          `json:"address"`
 	FoundAt *time.Time      `json:"foundAt"`
 	Found   *catalog.Source `json:"found"`
+	// Changes are the quirks that a refresh just measured otherwise.
+	Changes []catalog.QuirkChange `json:"changes,omitempty"`
 }
 
 // Sources lists the sources by name.
@@ -84,39 +86,53 @@ func (a *App) source(name string) (*connected, error) {
 	return c, nil
 }
 
-// TestSource connects to a source and reads its catalogue, changing nothing.
-func (a *App) TestSource(ctx context.Context, name string) (*catalog.Source, error) {
-	c, err := a.source(name)
-	if err != nil {
-		return nil, err
-	}
-	return c.conn.Discover(ctx)
+// Found is what a source was found to hold, and which quirks were measured
+// otherwise than before.
+type Found struct {
+	*catalog.Source
+	Changes []catalog.QuirkChange
 }
 
-// RefreshSource reads a source's catalogue and measures its quirks anew.
-func (a *App) RefreshSource(ctx context.Context, name string) (*catalog.Source, error) {
+func (a *App) discover(ctx context.Context, name string) (*connected, Found, error) {
 	c, err := a.source(name)
 	if err != nil {
-		return nil, err
+		return nil, Found{}, err
 	}
 	found, err := c.conn.Discover(ctx)
 	if err != nil {
-		return nil, err
+		return nil, Found{}, err
+	}
+	return c, Found{found, catalog.QuirkChanges(c.record.Found, found)}, nil
+}
+
+// TestSource connects to a source and reads its catalogue, changing nothing.
+func (a *App) TestSource(ctx context.Context, name string) (Found, error) {
+	_, found, err := a.discover(ctx, name)
+	return found, err
+}
+
+// RefreshSource reads a source's catalogue and measures its quirks anew. What
+// changed counts for folding from now on.
+func (a *App) RefreshSource(ctx context.Context, name string) (Found, error) {
+	c, found, err := a.discover(ctx, name)
+	if err != nil {
+		return found, err
 	}
 	a.write.Lock()
 	defer a.write.Unlock()
 	r := *c.record
-	r.Found, r.FoundAt = found, time.Now()
+	r.Found, r.FoundAt = found.Source, time.Now()
 	if err := a.store.PutSource(ctx, &r); err != nil {
-		return nil, err
+		return found, err
 	}
 	return found, a.load(ctx)
 }
 
-// HasSource tells whether a source is kept just so and was discovered.
+// HasSource tells whether a source is kept just so and was discovered, with all
+// quirks that are measured today.
 func (a *App) HasSource(name, kind string, cfg connect.Config) bool {
 	c := a.state.Load().sources[name]
-	return c != nil && c.record.Kind == kind && c.record.Config == cfg && c.record.Found != nil
+	return c != nil && c.record.Kind == kind && c.record.Config == cfg && c.record.Found != nil && c.conn.Measures(c.record.Found)
 }
 
 // OverrideQuirk makes folding believe another value of a quirk until restore

@@ -21,8 +21,13 @@ import (
 type Source interface {
 	// Discover reads tables, keys and statistics and measures the quirks.
 	Discover(ctx context.Context) (*catalog.Source, error)
+	// Measures tells whether every quirk that folding asks for is in found.
+	Measures(found *catalog.Source) bool
 	// Folding judges plans by what Discover found.
 	Folding(found *catalog.Source) fold.Source
+	// Plan asks the source how it would run a native statement, and returns
+	// its answer in lines.
+	Plan(ctx context.Context, s *fold.Statement) ([]string, error)
 	// Open starts a native statement.
 	Open(ctx context.Context, s *fold.Statement, text string) (exec.Reader, error)
 	Close()

@@ -28,6 +28,7 @@ func (h *handlers) routes() []route {
 		{http.MethodGet, "/openapi.yaml", func(c echo.Context) error { return c.Blob(http.StatusOK, "application/yaml", openAPI) }},
 		{http.MethodGet, "/catalog", h.catalog},
 		{http.MethodPost, "/explain", h.explain},
+		{http.MethodPost, "/source-plan", h.sourcePlan},
 		{http.MethodPost, "/views", h.saveView},
 		{http.MethodPost, "/sources/:name/refresh", h.refreshSource},
 		{http.MethodGet, "/runs", h.pastRuns},
@@ -84,6 +85,18 @@ func (h *handlers) explain(c echo.Context) error {
 	return c.JSON(http.StatusOK, report)
 }
 
+func (h *handlers) sourcePlan(c echo.Context) error {
+	q, err := bind[queryRequest](c)
+	if err != nil {
+		return err
+	}
+	plans, err := h.app.SourcePlans(c.Request().Context(), q.query())
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, plans)
+}
+
 // viewRequest is a view to save. With Replace it changes the one that is
 // there; else the name must be free.
 type viewRequest struct {
@@ -107,11 +120,13 @@ func (h *handlers) saveView(c echo.Context) error {
 }
 
 func (h *handlers) refreshSource(c echo.Context) error {
-	if _, err := h.app.RefreshSource(c.Request().Context(), c.Param("name")); err != nil {
+	found, err := h.app.RefreshSource(c.Request().Context(), c.Param("name"))
+	if err != nil {
 		return err
 	}
 	for _, s := range h.app.Sources() {
 		if s.Name == c.Param("name") {
+			s.Changes = found.Changes
 			return c.JSON(http.StatusOK, s)
 		}
 	}

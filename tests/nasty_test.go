@@ -30,6 +30,9 @@ func nastyTable(source string) *demo.Table {
 	bigs := []any{nil, int64(0), int64(5), int64(-5), int64(math.MaxInt64), int64(math.MinInt64), int64(1) << 53, int64(1)<<53 + 1}
 	decimals := []any{nil, "0.000000", "1.500000", "-1.500000", "2.500000", "0.000001", "-0.000001", "99999999999999.999999", "-99999999999999.999999", "1.000000", "0.333333"}
 	floats := []any{nil, 0.0, 1.5, -1.5, 0.1, 1e300, -1e300, 5e-324, 1e15, 0.30000000000000004}
+	if source == "pg" {
+		floats = append(floats, math.NaN(), math.Inf(1), math.Inf(-1))
+	}
 	days := []any{nil, time.Date(2024, 2, 29, 0, 0, 0, 0, time.UTC), time.Date(2023, 12, 31, 0, 0, 0, 0, time.UTC), time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC), time.Date(1969, 12, 31, 0, 0, 0, 0, time.UTC), time.Date(9999, 12, 31, 0, 0, 0, 0, time.UTC), time.Date(2024, 12, 30, 0, 0, 0, 0, time.UTC)}
 	moments := []any{nil, time.Date(2024, 3, 31, 1, 30, 0, 0, time.UTC), time.Date(2024, 3, 31, 2, 30, 0, 999999000, time.UTC), time.Date(1999, 12, 31, 23, 59, 59, 1000, time.UTC), time.Date(2024, 2, 29, 0, 0, 0, 0, time.UTC), time.Date(2024, 10, 27, 2, 0, 0, 500000000, time.UTC)}
 	for i := range 3 * len(texts) {

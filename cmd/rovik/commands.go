@@ -66,12 +66,13 @@ func queryCommand() *cobra.Command {
 
 func explainCommand() *cobra.Command {
 	var format, folding string
-	var run, rewrites bool
+	var run, rewrites, sourcePlan bool
 	cmd := &cobra.Command{Use: `explain "SQL"`, Short: "Say what each source would do for a query, and why", Args: exactly(1)}
 	cmd.Flags().StringVar(&format, "format", "text", "text or json")
 	cmd.Flags().StringVar(&folding, "fold", "on", "on or off")
 	cmd.Flags().BoolVar(&run, "run", false, "run it too, and say what happened")
-	cmd.Flags().BoolVar(&rewrites, "rewrites", false, "show the plan after each rewrite")
+	cmd.Flags().BoolVar(&rewrites, "rewrites", false, "list the rewrites, and show the plan after each rule")
+	cmd.Flags().BoolVar(&sourcePlan, "source-plan", false, "ask each source how it would run its statement")
 	cmd.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
 		if err := choice("format", format, "text", "json"); err != nil {
 			return err
@@ -96,6 +97,21 @@ func explainCommand() *cobra.Command {
 			return printJSON(report)
 		}
 		fmt.Print(app.ExplainText(report))
+		if rewrites {
+			fmt.Print(app.RewritesText(report))
+		}
+		if sourcePlan {
+			plans, err := a.SourcePlans(ctx, q)
+			if err != nil {
+				return withTexts(err, a, args[0])
+			}
+			for _, p := range plans {
+				fmt.Printf("\n%s  how %s would run it%s\n", p.Statement, p.Source, map[bool]string{true: " (" + p.Note + ")"}[p.Note != ""])
+				for _, l := range p.Lines {
+					fmt.Printf("    %s\n", l)
+				}
+			}
+		}
 		return nil
 	})
 	return cmd
@@ -207,7 +223,8 @@ func sourceCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		fmt.Printf("%s answers: %s %s, %d tables\n", args[0], found.Kind, found.Version, len(found.Tables))
+		fmt.Printf("%s answers: %s %s, %d tables, %d quirks measured\n", args[0], found.Kind, found.Version, len(found.Tables), len(found.Quirks))
+		sayChanges(found, "would change")
 		return nil
 	})
 	refresh := &cobra.Command{Use: "refresh NAME", Short: "Read the catalogue and measure the quirks anew", Args: exactly(1)}
@@ -216,9 +233,18 @@ func sourceCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		fmt.Printf("%s refreshed: %s %s, %d tables\n", args[0], found.Kind, found.Version, len(found.Tables))
+		fmt.Printf("%s refreshed: %s %s, %d tables, %d quirks measured\n", args[0], found.Kind, found.Version, len(found.Tables), len(found.Quirks))
+		sayChanges(found, "changed")
 		return nil
 	})
 	cmd.AddCommand(list, add, test, refresh)
 	return cmd
+}
+
+// sayChanges tells which quirks were measured otherwise than before, since
+// verdicts follow them.
+func sayChanges(found app.Found, verb string) {
+	for _, c := range found.Changes {
+		fmt.Printf("quirk %s: %s, from %s to %s\n    %s\n", verb, c.Name, c.Was, c.Is, c.Meaning)
+	}
 }

@@ -47,6 +47,7 @@ var dialect = &sqldb.Dialect{
 	},
 	Kinds: map[value.Kind]bool{value.Bool: true, value.Int2: true, value.Int4: true, value.Int8: true, value.Numeric: true,
 		value.Float8: true, value.Date: true, value.Timestamp: true, value.TimestampTZ: true, value.Bytea: true},
+	Probes:    probes,
 	Calls:     calls(),
 	Cast:      cast,
 	Aggregate: func(_ *sqldb.Source, a plan.Agg) *fold.Reason { return knownCall(a.Func) },

@@ -60,6 +60,9 @@ func New(name string, cfg connect.Config) (*Source, error) {
 // Close ends all connections.
 func (s *Source) Close() { _ = s.db.Close() }
 
+// Measures tells whether found has all quirks; see connect.Source.
+func (s *Source) Measures(found *catalog.Source) bool { return sqldb.Complete(probes, found) }
+
 // Folding judges plans; see connect.Source.
 func (s *Source) Folding(found *catalog.Source) fold.Source {
 	return &sqldb.Source{Dialect: dialect, Catalog: found}
@@ -136,6 +139,34 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 		return nil, s.explain(err)
 	}
 	return sqldb.NewRows(rows, st, s.explain, release), nil
+}
+
+// Plan returns MariaDB's EXPLAIN, a line a table; see connect.Source.
+func (s *Source) Plan(ctx context.Context, st *fold.Statement) ([]string, error) {
+	var lines []string
+	err := s.query(ctx, "EXPLAIN "+st.Text, func(r *sql.Rows) error {
+		names, err := r.Columns()
+		if err != nil {
+			return err
+		}
+		cells := make([]sql.NullString, len(names))
+		dest := make([]any, len(names))
+		for i := range cells {
+			dest[i] = &cells[i]
+		}
+		if err := r.Scan(dest...); err != nil {
+			return err
+		}
+		var parts []string
+		for i, c := range cells {
+			if c.Valid && c.String != "" && names[i] != "id" {
+				parts = append(parts, names[i]+": "+c.String)
+			}
+		}
+		lines = append(lines, strings.Join(parts, ", "))
+		return nil
+	}, sqldb.Arguments(st)...)
+	return lines, err
 }
 
 func (s *Source) query(ctx context.Context, text string, scan func(*sql.Rows) error, args ...any) error {
@@ -325,19 +356,3 @@ func (s *Source) measureTable(ctx context.Context, t *catalog.Table) error {
 
 // zeroAsNull marks a column whose zero dates are read as NULL.
 const zeroAsNull = "zero dates as NULL"
-
-var probes = []sqldb.Probe{
-	{Name: "text equality ignores case", SQL: "SELECT 'A' = 'a'", Meaning: "Equality names a binary collation: the plain one would find too much."},
-	{Name: "text equality ignores trailing spaces", SQL: "SELECT 'a' = 'a '", Meaning: "Equality names a collation without padding."},
-	{Name: quirkBinary, SQL: "SELECT COUNT(*) FROM information_schema.collations WHERE collation_name = '" + binaryNoPad + "'",
-		Meaning: "Text comparisons, groups and sorts fold exactly while this is yes; otherwise equality is narrowed and the rest kept."},
-	{Name: "integer division truncates", SQL: "SELECT 7 / 2 = 3", Meaning: "Division is kept while this is no."},
-	{Name: "division by zero", SQL: "SELECT 1 / 0", Meaning: "Where Rovik raises an error; division is kept."},
-	{Name: "decimals of a division", SQL: "SELECT CAST(1 AS DECIMAL) / 3", Meaning: "Fewer than Rovik's; averages are folded as sum and count."},
-	{Name: "|| joins text", SQL: "SELECT '1' || '0' = '10'", Meaning: "Concatenation is written CONCAT, whatever this is."},
-	{Name: "text equals zero", SQL: "SELECT 'abc' = 0", Meaning: "Rovik types every constant, so that no comparison mixes types."},
-	{Name: "lower() changes letters beyond ASCII", SQL: "SELECT LOWER('É') = BINARY 'é'", Meaning: "lower() and upper() are kept while this is yes; equality of them is narrowed."},
-	{Name: "NULL sorts last", SQL: "SELECT COALESCE(x, 'NULL') FROM (SELECT NULL AS x UNION ALL SELECT 'v') t ORDER BY x LIMIT 1", Want: "v", Meaning: "Sorts say where NULLs go."},
-	{Name: "session is read-only", SQL: "SELECT @@session.tx_read_only", Meaning: "Rovik only reads."},
-	{Name: "session time zone", SQL: "SELECT @@session.time_zone", Meaning: "Moments are compared and cut to days in UTC."},
-}

@@ -48,6 +48,9 @@ var dialect = &sqldb.Dialect{
 	KeyBatch:     5000,
 	Window:       window,
 	Operator: func(_ *sqldb.Source, n plan.Node) *fold.Reason {
+		if d, ok := n.(*plan.Distinct); ok && !leads(d) {
+			return sqldb.Reasonf("no-equivalent", "Order by the expressions of DISTINCT ON first.", "PostgreSQL takes DISTINCT ON together with an order that starts with its expressions.")
+		}
 		if a, ok := n.(*plan.Aggregate); ok {
 			for _, g := range a.Groups {
 				if _, constant := g.Expr.(*plan.Const); constant {
@@ -221,6 +224,32 @@ func field(before, between string) sqldb.Writer {
 			arg = sqldb.Text("CAST(").Add(arg, sqldb.Text(" AS timestamptz)"))
 		}
 		return sqldb.Text(before+strings.ToLower(v.Str)+between).Add(arg, sqldb.Text(")"))
+	}
+}
+
+// leads tells whether the order below a DISTINCT ON starts with its expressions.
+func leads(d *plan.Distinct) bool {
+	in := d.Input
+	for {
+		switch n := in.(type) {
+		case *plan.Project:
+			in = n.Input
+			continue
+		case *plan.Sort:
+			if len(n.Keys) < len(d.On) {
+				return false
+			}
+			for _, k := range n.Keys[:len(d.On)] {
+				found := false
+				for _, e := range d.On {
+					found = found || plan.Equal(e, k.Expr)
+				}
+				if !found {
+					return false
+				}
+			}
+		}
+		return true
 	}
 }
 

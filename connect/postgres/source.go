@@ -63,6 +63,9 @@ func New(name string, cfg connect.Config) (*Source, error) {
 // Close ends all connections.
 func (s *Source) Close() { s.pool.Close() }
 
+// Measures tells whether found has all quirks; see connect.Source.
+func (s *Source) Measures(found *catalog.Source) bool { return sqldb.Complete(probes, found) }
+
 // Folding judges plans; see connect.Source.
 func (s *Source) Folding(found *catalog.Source) fold.Source {
 	return &sqldb.Source{Dialect: dialect, Catalog: found}
@@ -106,6 +109,28 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 	}
 	rr := conn.Conn().PgConn().ExecParams(ctx, text, params, nil, nil, []int16{1})
 	return newReader(s, conn, rr, st), nil
+}
+
+// Plan returns PostgreSQL's EXPLAIN; see connect.Source.
+func (s *Source) Plan(ctx context.Context, st *fold.Statement) ([]string, error) {
+	conn, err := s.pool.Acquire(ctx)
+	if err != nil {
+		return nil, s.explain(err)
+	}
+	defer conn.Release()
+	params := make([][]byte, len(st.Parameters))
+	for i, p := range st.Parameters {
+		params[i] = []byte(p.String())
+	}
+	res := conn.Conn().PgConn().ExecParams(ctx, "EXPLAIN "+st.Text, params, nil, nil, nil).Read()
+	if res.Err != nil {
+		return nil, s.explain(res.Err)
+	}
+	var lines []string
+	for _, r := range res.Rows {
+		lines = append(lines, string(r[0]))
+	}
+	return lines, nil
 }
 
 // query runs a statement of Rovik's own and hands its rows to scan.
@@ -272,15 +297,4 @@ func (s *Source) keys(ctx context.Context, tables map[uint32]*catalog.Table) err
 		}
 		return nil
 	})
-}
-
-var probes = []sqldb.Probe{
-	{Name: "text equality ignores case", SQL: `SELECT ('A' = 'a')::text`, Meaning: "Equality of text folds as it is while this is no."},
-	{Name: "text equality ignores trailing spaces", SQL: `SELECT ('a' = 'a ')::text`, Meaning: "Equality of text folds as it is while this is no."},
-	{Name: "default collation", SQL: `SELECT datcollate::text FROM pg_database WHERE datname = current_database()`, Meaning: "Sorts, ranges, minimum and maximum of text name the C collation, whatever the default is."},
-	{Name: "integer division truncates", SQL: `SELECT (7 / 2 = 3)::text`, Meaning: "Integer division folds while this is yes."},
-	{Name: "NULL sorts last", SQL: `SELECT coalesce((SELECT x FROM (VALUES (NULL), ('v')) t(x) ORDER BY x LIMIT 1), 'NULL')`, Want: "v", Meaning: "Sorts say where NULLs go only when it differs from this."},
-	{Name: "encoding", SQL: `SELECT current_setting('server_encoding')`, Meaning: "Text crosses as UTF-8 whatever this is."},
-	{Name: "session is read-only", SQL: `SELECT current_setting('default_transaction_read_only')`, Meaning: "Rovik only reads."},
-	{Name: "session time zone", SQL: `SELECT current_setting('TimeZone')`, Meaning: "Moments are compared and cut to days in UTC."},
 }

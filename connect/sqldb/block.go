@@ -363,7 +363,7 @@ func (p *Printer) aggregate(n *plan.Aggregate, in *block) *block {
 	for i, g := range n.Groups {
 		keys[i] = p.Compared(g.Expr)
 		b.cols[g.ID] = keys[i]
-		if _, isCast := g.Expr.(*plan.Cast); isCast {
+		if _, isCast := g.Expr.(*plan.Cast); isCast && !g.Type.Kind.IsText() {
 			b.cols[g.ID] = p.Expr(g.Expr) // groups by less than it shows: a widening changes no group
 		}
 		if _, constant := g.Expr.(*plan.Const); !constant { // grouping by a constant makes no groups; see below

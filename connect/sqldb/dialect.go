@@ -6,6 +6,7 @@ package sqldb
 
 import (
 	"fmt"
+	"sync"
 
 	"rovik/core/catalog"
 	"rovik/core/fold"
@@ -56,6 +57,11 @@ type Dialect struct {
 	KeyBatch int
 	// Literal lists kinds of constants that can be sent.
 	Literal func(v value.Value) bool
+	// Probes measure the quirks that the rules depend on.
+	Probes []Probe
+
+	byOp   sync.Once
+	needed map[string][]Probe
 }
 
 // Rule says how one operator or function is judged and written.
@@ -107,6 +113,9 @@ func (s *Source) Value(e plan.Expr) *fold.Reason {
 		if !ok {
 			return Reasonf("no-equivalent", "Compute it from what the source has, or leave it to Rovik.",
 				"%s has nothing that computes %s exactly as Rovik does.", s.Dialect.Product, callName(e))
+		}
+		if r := s.quirkReason(e); r != nil {
+			return r
 		}
 		if rule.Judge != nil {
 			return rule.Judge(s, e)

@@ -30,8 +30,9 @@ var dialect = &sqldb.Dialect{
 	},
 	Kinds: map[value.Kind]bool{value.Bool: true, value.Int2: true, value.Int4: true, value.Int8: true, value.Float8: true,
 		value.Date: true, value.Bytea: true}, // dates are ISO text, whose order is theirs
-	Calls: calls(),
-	Cast:  cast,
+	Probes: probes,
+	Calls:  calls(),
+	Cast:   cast,
 	Aggregate: func(_ *sqldb.Source, a plan.Agg) *fold.Reason {
 		switch a.Func {
 		case "min", "max", "count":
@@ -54,10 +55,12 @@ var dialect = &sqldb.Dialect{
 		}
 		return sqldb.Reasonf("no-equivalent", "None is needed where few rows are left: filter below it.", "SQLite has nothing that computes %s() over this window exactly as Rovik does.", w.Func)
 	},
-	Operator: func(_ *sqldb.Source, n plan.Node) *fold.Reason {
+	Operator: func(s *sqldb.Source, n plan.Node) *fold.Reason {
 		switch n := n.(type) {
-		case *plan.Join:
-			return nil // full joins
+		case *plan.Join: // a full one
+			if s.Catalog.Is("full joins", "yes") {
+				return nil
+			}
 		case *plan.SetOp:
 			if !n.All {
 				return nil

@@ -43,6 +43,9 @@ func New(name string, cfg connect.Config) (*Source, error) {
 // Close closes the file.
 func (s *Source) Close() { _ = s.db.Close() }
 
+// Measures tells whether found has all quirks; see connect.Source.
+func (s *Source) Measures(found *catalog.Source) bool { return sqldb.Complete(probes, found) }
+
 // Folding judges plans; see connect.Source.
 func (s *Source) Folding(found *catalog.Source) fold.Source {
 	return &sqldb.Source{Dialect: dialect, Catalog: found}
@@ -89,8 +92,28 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 	return sqldb.NewRows(rows, st, s.explain, func() error { return nil }), nil
 }
 
-func (s *Source) query(ctx context.Context, text string, scan func(*sql.Rows) error) error {
-	rows, err := s.db.QueryContext(ctx, text)
+// Plan returns SQLite's EXPLAIN QUERY PLAN; see connect.Source.
+func (s *Source) Plan(ctx context.Context, st *fold.Statement) ([]string, error) {
+	if err := s.present(); err != nil {
+		return nil, err
+	}
+	var lines []string
+	depth := map[int]int{}
+	err := s.query(ctx, "EXPLAIN QUERY PLAN "+st.Text, func(r *sql.Rows) error {
+		var id, parent, unused int
+		var detail string
+		if err := r.Scan(&id, &parent, &unused, &detail); err != nil {
+			return err
+		}
+		depth[id] = depth[parent] + 1
+		lines = append(lines, strings.Repeat("  ", depth[parent])+detail)
+		return nil
+	}, sqldb.Arguments(st)...)
+	return lines, err
+}
+
+func (s *Source) query(ctx context.Context, text string, scan func(*sql.Rows) error, args ...any) error {
+	rows, err := s.db.QueryContext(ctx, text, args...)
 	if err != nil {
 		return s.explain(err)
 	}
@@ -295,16 +318,4 @@ func typed(c *catalog.Column, counts []int64) bool {
 		c.ReadAs = "TEXT" // the driver would make times of what looks like one
 	}
 	return true
-}
-
-var probes = []sqldb.Probe{
-	{Name: "text equality ignores case", SQL: "SELECT 'A' = 'a'", Meaning: "Comparisons name the collation BINARY, whatever a column's own is."},
-	{Name: quirkLike, SQL: "SELECT CASE WHEN 'A' LIKE 'a' AND NOT 'É' LIKE 'é' THEN 'ascii' WHEN 'A' LIKE 'a' THEN 'all letters' ELSE 'no' END", Meaning: "LIKE is written GLOB, which minds case; ILIKE folds while this is ascii."},
-	{Name: "types belong to values", SQL: "SELECT typeof(CAST('1' AS TEXT)) <> typeof(1)", Meaning: "Each column's values are counted by type; columns with several are read as text."},
-	{Name: "integer division truncates", SQL: "SELECT 7 / 2 = 3", Meaning: "Division is kept all the same: by zero it gives NULL."},
-	{Name: "division by zero", SQL: "SELECT 1 / 0", Meaning: "Where Rovik raises an error; division is kept."},
-	{Name: "bigint overflow", SQL: "SELECT typeof(9223372036854775807 + 1)", Meaning: "Arithmetic is kept: an overflow turns into an inexact real."},
-	{Name: "NULL sorts last", SQL: "SELECT coalesce(x, 'NULL') FROM (SELECT NULL AS x UNION ALL SELECT 'v') ORDER BY x LIMIT 1", Want: "v", Meaning: "Sorts say where NULLs go."},
-	{Name: "text cast to number", SQL: "SELECT CAST('abc' AS INTEGER)", Meaning: "Where Rovik raises an error; casts of text are kept."},
-	{Name: "session is read-only", SQL: "SELECT query_only FROM pragma_query_only", Meaning: "Rovik only reads."},
 }

@@ -5,6 +5,9 @@ import (
 	"testing"
 	"time"
 
+	"rovik/connect/mariadb"
+	"rovik/connect/postgres"
+	"rovik/connect/sqlite"
 	"rovik/core/bind"
 	"rovik/core/catalog"
 	"rovik/core/fold"
@@ -23,15 +26,17 @@ func FuzzPlanning(f *testing.F) {
 		"SELECT CASE WHEN n BETWEEN 1 AND 2 THEN 'x' ELSE code END FROM sl.t WHERE id IN (1, 2, NULL)", "SELECT 1/0", "SELECT DISTINCT day + interval '1 month' FROM pg.t",
 		"SELECT count(*) FROM (SELECT DISTINCT code FROM ma.t ORDER BY code LIMIT 4) x", "SELECT * FROM pg.t a, pg.t b, ma.t c WHERE a.id = b.id AND b.n = c.n",
 		"SELECT coalesce(x.n, 0) FROM ma.t LEFT JOIN (SELECT id, n FROM ma.u WHERE upper(code) = 'X') x ON x.id = ma.t.id", "SELECT -n, +n, NOT (n > 1), n::text || 'a' FROM pg.t",
-		"SELECT max(q.c) FROM (SELECT code AS c, row FROM pg.t) q", "SELECT 'é' || titel FROM pg.t", "SELECT id FROM pg.t GROUP BY 1 ORDER BY count(*) DESC NULLS LAST OFFSET 2",
+		"SELECT max(q.c) FROM (SELECT code AS c, row FROM pg.t) q", "SELECT 'é' || titel FROM pg.t", "SELECT id FROM pg.t WHERE n IN (SELECT n FROM ma.t WHERE ma.t.code = pg.t.code) OR EXISTS (SELECT 1 FROM sl.u)", "SELECT rank() OVER (PARTITION BY code ORDER BY n ROWS 2 PRECEDING) FROM ma.t UNION SELECT n FROM pg.u EXCEPT ALL VALUES (1)",
+		"WITH RECURSIVE r AS (SELECT 1 AS a UNION ALL SELECT a + 1 FROM r) SELECT a, unnest(ARRAY[a]) FROM r, LATERAL (SELECT max(n) FROM pg.t WHERE id < a) q GROUP BY ROLLUP (a)",
+		"SELECT id FROM pg.t GROUP BY 1 ORDER BY count(*) DESC NULLS LAST OFFSET 2",
 	} {
 		f.Add(s)
 	}
-	yes := map[string]catalog.Quirk{"binary collation without padding": {Value: "yes"}, "LIKE ignores case": {Value: "ascii"}}
+	usual := map[string]map[string]catalog.Quirk{"postgresql": postgres.UsualQuirks, "mariadb": mariadb.UsualQuirks, "sqlite": sqlite.UsualQuirks}
 	sources := map[string]fold.Source{}
 	var found []*catalog.Source
 	for name, kind := range map[string]string{"pg": "postgresql", "ma": "mariadb", "sl": "sqlite"} {
-		c, folding := dialectSource(f, name, kind, yes)
+		c, folding := dialectSource(f, name, kind, usual[kind])
 		found = append(found, c)
 		sources[name] = folding
 	}

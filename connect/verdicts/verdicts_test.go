@@ -58,11 +58,18 @@ func dialectSource(t testing.TB, name, kind string, quirks map[string]catalog.Qu
 
 func compile(t *testing.T, sql string, opts fold.Options) *fold.Compiled {
 	t.Helper()
-	yes := map[string]catalog.Quirk{"binary collation without padding": {Value: "yes"}, "LIKE ignores case": {Value: "ascii"}}
-	pg, pgf := dialectSource(t, "pg", "postgresql", nil)
+	with := func(usual map[string]catalog.Quirk, name, val string) map[string]catalog.Quirk {
+		out := map[string]catalog.Quirk{name: {Value: val}}
+		for n, q := range usual {
+			out[n] = q
+		}
+		return out
+	}
+	yes := with(mariadb.UsualQuirks, "binary collation without padding", "yes")
+	pg, pgf := dialectSource(t, "pg", "postgresql", postgres.UsualQuirks)
 	ma, maf := dialectSource(t, "ma", "mariadb", yes)
-	sl, slf := dialectSource(t, "sl", "sqlite", yes)
-	old, oldf := dialectSource(t, "old", "mariadb", nil)
+	sl, slf := dialectSource(t, "sl", "sqlite", with(sqlite.UsualQuirks, "LIKE ignores case", "ascii"))
+	old, oldf := dialectSource(t, "old", "mariadb", mariadb.UsualQuirks)
 	tree, err := syntax.Parse(sql)
 	if err != nil {
 		t.Fatalf("%s: %v", sql, err)

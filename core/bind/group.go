@@ -13,6 +13,9 @@ import (
 type grouping struct {
 	exprs []plan.Expr
 	sets  [][]int
+	// byItem are the positions of the groups that were chosen as items of the
+	// select list: equal items are groups of their own.
+	byItem map[int]int
 }
 
 // maxGroupingSets is PostgreSQL's own bound on CUBE.
@@ -21,7 +24,7 @@ const maxGroupingSets = 4096
 // groups binds GROUP BY: an output column by number, an input column by name,
 // an output column by name, or an expression; and sets of these.
 func (b *binder) groups(s *syntax.Select, items []plan.Item, x *exprBinder) grouping {
-	g := &groupBinder{b: b, x: x, items: items}
+	g := &groupBinder{b: b, x: x, items: items, byItem: map[int]int{}}
 	for _, it := range items {
 		g.outputs = append(g.outputs, it.Column)
 	}
@@ -42,7 +45,7 @@ func (b *binder) groups(s *syntax.Select, items []plan.Item, x *exprBinder) grou
 		sets = crossed
 	}
 	if !several {
-		return grouping{exprs: g.exprs}
+		return grouping{exprs: g.exprs, byItem: g.byItem}
 	}
 	seen := map[string]bool{}
 	var out [][]int
@@ -58,7 +61,7 @@ func (b *binder) groups(s *syntax.Select, items []plan.Item, x *exprBinder) grou
 		seen[key] = true
 		out = append(out, set)
 	}
-	return grouping{exprs: g.exprs, sets: out}
+	return grouping{exprs: g.exprs, sets: out, byItem: g.byItem}
 }
 
 func unique(set []int) []int {
@@ -80,6 +83,7 @@ type groupBinder struct {
 	items   []plan.Item
 	outputs []plan.Column
 	exprs   []plan.Expr
+	byItem  map[int]int
 }
 
 // expand returns the grouping sets that an item of GROUP BY stands for.
@@ -148,12 +152,16 @@ func (g *groupBinder) member(part syntax.Expr) int {
 	var e plan.Expr
 	col, isColumn := part.(*syntax.Column)
 	_, isNumber := part.(*syntax.Literal)
-	switch {
-	case isNumber:
-		e = g.items[b.outputColumn(part, g.outputs)].Expr
-	case isColumn && len(col.Parts) == 1 && !x.scope.has(col.Parts[0]) && b.outputColumn(part, g.outputs) >= 0:
-		e = g.items[b.outputColumn(part, g.outputs)].Expr
-	default:
+	item := -1
+	if isNumber || isColumn && len(col.Parts) == 1 && !x.scope.has(col.Parts[0]) {
+		item = b.outputColumn(part, g.outputs)
+	}
+	if item >= 0 {
+		if at, ok := g.byItem[item]; ok {
+			return at
+		}
+		e = g.items[item].Expr
+	} else {
 		plain := &exprBinder{b: b, scope: x.scope, env: x.env, subs: x.subsInAgg, clause: "GROUP BY"}
 		e = b.settle(plain.bind(part))
 	}
@@ -168,11 +176,14 @@ func (g *groupBinder) member(part syntax.Expr) int {
 	b.comparable(e.Type().Kind, part.At())
 	e = plan.WithOrigin(e, b.origin(part.At()))
 	for i, have := range g.exprs {
-		if plan.Equal(have, e) {
+		if item < 0 && plan.Equal(have, e) {
 			return i
 		}
 	}
 	g.exprs = append(g.exprs, e)
+	if item >= 0 {
+		g.byItem[item] = len(g.exprs) - 1
+	}
 	return len(g.exprs) - 1
 }
 
@@ -210,6 +221,12 @@ func (b *binder) aggregate(s *syntax.Select, in plan.Node, by grouping, x *exprB
 		}
 	}
 	for i := range items {
+		if at, ok := by.byItem[i]; ok {
+			ref := agg.Groups[at].Ref()
+			ref.Org = items[i].Expr.Origin()
+			items[i].Expr = ref
+			continue
+		}
 		items[i].Expr = r.expr(items[i].Expr)
 	}
 	conds := make([]plan.Expr, len(having))

@@ -113,6 +113,9 @@ func (x *exprBinder) windowCall(f *syntax.Func, org plan.Origin) plan.Expr {
 	if def.Frame != nil {
 		w.Frame = inner.frame(def, w.Order)
 	}
+	if kernel.IgnoresFrame(f.Name) {
+		w.Frame = plan.DefaultFrame()
+	}
 	it := plan.WindowItem{Column: plan.Column{ID: b.ids.Next(), Name: f.Name, Type: typ}, WindowCall: w}
 	x.windows.items = append(x.windows.items, it)
 	ref := it.Ref()

@@ -6,6 +6,7 @@ package catalog
 import (
 	"sort"
 	"strings"
+	"time"
 
 	"rovik/core/value"
 )
@@ -23,6 +24,32 @@ type Source struct {
 type Quirk struct {
 	Value   string `json:"value"`   // "yes", "no", or what was measured
 	Meaning string `json:"meaning"` // one sentence on what it means for folding
+	// MeasuredAt and Version tell when, and on which version of the server.
+	MeasuredAt *time.Time `json:"measuredAt,omitempty"`
+	Version    string     `json:"version,omitempty"`
+}
+
+// QuirkChange says that a quirk was measured anew with another value.
+type QuirkChange struct {
+	Name    string `json:"name"`
+	Was     string `json:"was"`
+	Is      string `json:"is"`
+	Meaning string `json:"meaning"`
+}
+
+// QuirkChanges compares what was measured of a source with what was before.
+func QuirkChanges(before, after *Source) []QuirkChange {
+	var out []QuirkChange
+	if before == nil {
+		return nil
+	}
+	for name, q := range after.Quirks {
+		if was, ok := before.Quirks[name]; ok && was.Value != q.Value {
+			out = append(out, QuirkChange{name, was.Value, q.Value, q.Meaning})
+		}
+	}
+	sort.Slice(out, func(i, j int) bool { return out[i].Name < out[j].Name })
+	return out
 }
 
 // Is tells whether the quirk called name was measured to have value.

@@ -63,6 +63,10 @@ func joinKeys(n *plan.Join) (keys []equiKey, residual []plan.Expr) {
 			loose(call.Args[0])
 		}
 	}
+	if len(keys) > 0 && keys[len(keys)-1].mode == keyLoose {
+		// Candidates that a NULL lets through do not share the other keys.
+		residual = n.On
+	}
 	return keys, residual
 }
 

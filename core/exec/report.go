@@ -16,6 +16,7 @@ type Report struct {
 	Pieces            []ReportPiece     `json:"pieces"`
 	Statements        []ReportStatement `json:"statements"`
 	Operators         []ReportOperator  `json:"operators"`
+	Rewrites          []ReportRewrite   `json:"rewrites"`
 	PlanMilliseconds  float64           `json:"planMilliseconds"`
 	TotalMilliseconds *float64          `json:"totalMilliseconds,omitempty"`
 	RowsCrossed       *int64            `json:"rowsCrossed,omitempty"`
@@ -72,10 +73,20 @@ type ReportOperator struct {
 	Milliseconds  *float64 `json:"milliseconds,omitempty"`
 }
 
+// ReportRewrite is a change that a rule made to the plan: at which place of the
+// text, and why.
+type ReportRewrite struct {
+	Rule string `json:"rule"`
+	View string `json:"view"`
+	Span [2]int `json:"span"`
+	Text string `json:"text"`
+	Why  string `json:"why"`
+}
+
 // Explain reports a compiled query that has not run.
 func Explain(c *fold.Compiled, planMilliseconds float64) *Report {
 	r := &Report{PlanMilliseconds: planMilliseconds, Columns: []ReportColumn{}, Pieces: []ReportPiece{},
-		Statements: []ReportStatement{}, Operators: []ReportOperator{}}
+		Statements: []ReportStatement{}, Operators: []ReportOperator{}, Rewrites: []ReportRewrite{}}
 	for _, col := range c.Root.Columns() {
 		r.Columns = append(r.Columns, ReportColumn{col.Name, col.Type.String()})
 	}
@@ -97,6 +108,13 @@ func Explain(c *fold.Compiled, planMilliseconds float64) *Report {
 			out.Parameters = append(out.Parameters, p.String())
 		}
 		r.Statements = append(r.Statements, out)
+	}
+	for _, w := range c.Rewrites {
+		out := ReportRewrite{Rule: w.Rule, View: w.Origin.View, Why: w.Why, Text: c.Text(w.Origin)}
+		if w.Origin.Known() {
+			out.Span = [2]int{w.Origin.Start, w.Origin.End}
+		}
+		r.Rewrites = append(r.Rewrites, out)
 	}
 	b := &operatorLister{report: r, compiled: c, estimate: plan.NewEstimator(c.Root)}
 	b.list(c.Root)

@@ -108,7 +108,12 @@ type Compiled struct {
 	Root       plan.Node // with plan.Remote where sources take over
 	Statements []*Statement
 	Pieces     []*Piece
+	Rewrites   []plan.Rewriting
+	texts      *plan.Query
 }
+
+// Text returns the words at an origin, on one line.
+func (c *Compiled) Text(o plan.Origin) string { return oneLine(c.texts.Text(o)) }
 
 // Compile folds a rewritten query into the sources.
 func Compile(q *plan.Query, sources map[string]Source, opts Options) (*Compiled, error) {
@@ -124,7 +129,7 @@ func Compile(q *plan.Query, sources map[string]Source, opts Options) (*Compiled,
 	for _, s := range f.ships {
 		s.join.Ship.Statement = s.ref.find().number
 	}
-	return &Compiled{Root: root, Statements: f.statements, Pieces: f.finishPieces()}, nil
+	return &Compiled{Root: root, Statements: f.statements, Pieces: f.finishPieces(), Rewrites: q.Rewrites, texts: &plan.Query{Texts: q.Texts}}, nil
 }
 
 type folder struct {

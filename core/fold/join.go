@@ -25,8 +25,7 @@ func (f *folder) join(n *plan.Join) (place, error) {
 	}
 	joined := *n
 	if ref := f.ship(&joined, &l, &r); ref != nil {
-		why = keysShipped(joined.Ship.FromRight, n, l, r)
-		f.note(KindJoin, n.Org, Narrowed, ref, why)
+		f.note(KindJoin, n.Org, Narrowed, ref, keysShipped(joined.Ship.FromRight, l, r))
 	} else {
 		f.note(KindJoin, n.Org, Kept, nil, why)
 	}

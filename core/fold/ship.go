@@ -9,8 +9,10 @@ const (
 	// maxShipped is how many keys are sent at most; past that a plain read is
 	// the better deal.
 	maxShipped = 20_000
-	// worthShipping is how many rows have to stay behind for each key sent.
-	worthShipping = 3
+	// A key sent counts as half a row, and so many rows have to stay behind for
+	// reading one side after the other to pay.
+	keyCost = 0.5
+	minGain = 30
 )
 
 // ship decides whether the keys of one side of a join go into the statement of
@@ -63,7 +65,7 @@ func (f *folder) ship(n *plan.Join, l, r *place) *statementRef {
 			keys := f.estimate.DistinctRows(side, key)
 			all := f.estimate.Rows(target.frag)
 			left := f.estimate.Matching(target.frag, cond.Args[0], keys)
-			if gain := all - left - worthShipping*keys; keys <= maxShipped && gain > 0 && gain > bestGain {
+			if gain := all - left - keyCost*keys; keys <= maxShipped && gain > minGain && gain > bestGain {
 				h := *target
 				h.frag = below(target.frag, cond)
 				h.shipped = left
@@ -143,7 +145,7 @@ func refs(items []plan.Item) []plan.Expr {
 	return out
 }
 
-func keysShipped(fromRight bool, n *plan.Join, l, r place) *Reason {
+func keysShipped(fromRight bool, l, r place) *Reason {
 	target := r
 	if fromRight {
 		target = l

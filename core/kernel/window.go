@@ -24,6 +24,16 @@ var windowFunctions = map[string]*windowFunc{}
 // IsWindow tells whether name is a window function and no aggregate.
 func IsWindow(name string) bool { return windowFunctions[name] != nil }
 
+// IgnoresFrame tells whether a window function looks at the whole partition
+// whatever its frame.
+func IgnoresFrame(name string) bool {
+	switch name {
+	case "row_number", "rank", "dense_rank", "percent_rank", "cume_dist", "ntile", "lag", "lead":
+		return true
+	}
+	return false
+}
+
 // WindowFunctions lists the window functions.
 func WindowFunctions() []string {
 	var names []string

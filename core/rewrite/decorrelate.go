@@ -274,7 +274,7 @@ func (d *decorrelator) pull(n plan.Node, outer plan.IDs, many, exists bool) (pla
 	}
 	switch n := n.(type) {
 	case *plan.Filter:
-		in, conds, ok := d.pull(n.Input, outer, many, exists)
+		in, conds, ok := d.pull(n.Input, outer, many, false) // it reads columns
 		own, rest := split(n.Conds, func(e plan.Expr) bool { return plan.Uses(e).Meets(outer) })
 		return filter(in, rest), append(conds, own...), ok
 	case *plan.Project:
@@ -287,7 +287,7 @@ func (d *decorrelator) pull(n plan.Node, outer plan.IDs, many, exists bool) (pla
 		}
 		return exposing(n, in, conds), conds, true
 	case *plan.Join:
-		return d.pullJoin(n, outer, many, exists)
+		return d.pullJoin(n, outer, many)
 	case *plan.Distinct:
 		in, conds, ok := d.pull(n.Input, outer, many, exists)
 		if many && len(n.On) == 0 {
@@ -334,7 +334,7 @@ func (d *decorrelator) pull(n plan.Node, outer plan.IDs, many, exists bool) (pla
 		}
 		return &w, conds, true
 	case *plan.Unnest:
-		in, conds, ok := d.pull(n.Input, outer, many, exists)
+		in, conds, ok := d.pull(n.Input, outer, many, false)
 		if !ok || meetsExprs(n, outer) {
 			return nil, nil, false
 		}
@@ -356,8 +356,8 @@ func exposing(n *plan.Project, in plan.Node, conds []plan.Expr) plan.Node {
 	return &plan.Project{Input: in, Items: items}
 }
 
-func (d *decorrelator) pullJoin(n *plan.Join, outer plan.IDs, many, exists bool) (plan.Node, []plan.Expr, bool) {
-	left, conds, ok := d.pull(n.Left, outer, many, exists && n.Kind == plan.InnerJoin)
+func (d *decorrelator) pullJoin(n *plan.Join, outer plan.IDs, many bool) (plan.Node, []plan.Expr, bool) {
+	left, conds, ok := d.pull(n.Left, outer, many, false)
 	if !ok {
 		return nil, nil, false
 	}
@@ -367,7 +367,7 @@ func (d *decorrelator) pullJoin(n *plan.Join, outer plan.IDs, many, exists bool)
 		}
 		return n.WithInputs([]plan.Node{left, n.Right}), conds, true
 	}
-	right, more, ok := d.pull(n.Right, outer, many, exists)
+	right, more, ok := d.pull(n.Right, outer, many, false)
 	if !ok {
 		return nil, nil, false
 	}
@@ -540,7 +540,15 @@ func (s *spreader) node(n plan.Node) (plan.Node, at) {
 		in, m := s.node(n.Input)
 		out := subst(n, m).WithInputs([]plan.Node{in}).(*plan.Distinct)
 		if out.On != nil {
-			out.On = append(out.On, partitioned(m)...)
+			out.On = append(partitioned(m), out.On...)
+			if order, ok := in.(*plan.Sort); ok {
+				// The first rows of each value of the domain, not of all.
+				var keys []plan.SortKey
+				for _, e := range partitioned(m) {
+					keys = append(keys, plan.SortKey{Expr: e})
+				}
+				out.Input = &plan.Sort{Input: order.Input, Keys: append(keys, order.Keys...), Org: order.Org}
+			}
 		}
 		return out, m
 	case *plan.Limit:
@@ -589,6 +597,11 @@ func (s *spreader) join(n *plan.Join) (plan.Node, at) {
 }
 
 func (s *spreader) aggregate(n *plan.Aggregate) (plan.Node, at) {
+	if n.Sets != nil {
+		if apart := s.withoutEmptySets(n); apart != nil {
+			return s.set(apart)
+		}
+	}
 	in, m := s.node(n.Input)
 	agg := plan.MapExprs(n, func(e plan.Expr) plan.Expr { return plan.Substitute(e, m) }).(*plan.Aggregate)
 	agg.Input = in
@@ -644,6 +657,53 @@ func (s *spreader) aggregate(n *plan.Aggregate) (plan.Node, at) {
 		})
 	}
 	return &plan.Project{Input: join, Items: items}, whole
+}
+
+// withoutEmptySets takes apart grouping sets of which some are empty: those
+// give a row also where there is none to group. It returns nil where there is
+// no empty set.
+func (s *spreader) withoutEmptySets(n *plan.Aggregate) plan.Node {
+	var others [][]int
+	empty := 0
+	for _, set := range n.Sets {
+		if len(set) == 0 {
+			empty++
+		} else {
+			others = append(others, set)
+		}
+	}
+	if empty == 0 {
+		return nil
+	}
+	union := &plan.Union{Cols: n.Columns(), Org: n.Org}
+	if len(others) > 0 {
+		rest := *n
+		rest.Sets = others
+		part, _ := plan.Fresh(&rest, s.ids)
+		union.Parts = append(union.Parts, part)
+	}
+	for range empty {
+		whole := *n
+		whole.Sets, whole.Groups, whole.SetID = nil, nil, nil
+		var items []plan.Item
+		constant := func(c plan.Column, v value.Value) {
+			c.ID = s.ids.Next()
+			items = append(items, plan.Item{Column: c, Expr: &plan.Const{Val: v, Typ: c.Type}})
+		}
+		for _, g := range n.Groups {
+			constant(g.Column, value.NullOf(g.Type.Kind))
+		}
+		if n.SetID != nil {
+			constant(*n.SetID, value.IntOf(value.Int8, 1<<len(n.Groups)-1))
+		}
+		part, _ := plan.Fresh(&whole, s.ids)
+		items = append(items, plan.Identity(part.Columns())...)
+		for i := len(items) - len(n.Aggs); i < len(items); i++ {
+			items[i].ID = s.ids.Next()
+		}
+		union.Parts = append(union.Parts, &plan.Project{Input: part, Items: items})
+	}
+	return union
 }
 
 func (s *spreader) set(n plan.Node) (plan.Node, at) {

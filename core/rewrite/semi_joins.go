@@ -9,19 +9,9 @@ import (
 // semi-join, or where it is negated into an anti-join, which sources know as
 // EXISTS and NOT EXISTS.
 func semiJoins(root plan.Node, pass *Pass) plan.Node {
-	used := map[plan.ID]int{}
-	plan.Visit(root, func(n plan.Node) {
-		plan.MapExprs(n, func(e plan.Expr) plan.Expr {
-			plan.Walk(e, func(p plan.Expr) bool {
-				if c, ok := p.(*plan.Col); ok {
-					used[c.ID]++
-				}
-				return true
-			})
-			return e
-		})
-	})
-	return plan.Rewrite(root, func(n plan.Node) plan.Node {
+	used := marksUsed(root)
+	gone := plan.IDs{}
+	out := plan.Rewrite(root, func(n plan.Node) plan.Node {
 		f, ok := n.(*plan.Filter)
 		if !ok {
 			return n
@@ -61,8 +51,60 @@ func semiJoins(root plan.Node, pass *Pass) plan.Node {
 		default:
 			out.On = append(out.On, notFalse(j.Test, j))
 		}
+		gone[j.Mark.ID] = true
 		return filter(&out, rest)
 	})
+	if len(gone) == 0 {
+		return root
+	}
+	return plan.Rewrite(out, func(n plan.Node) plan.Node {
+		p, ok := n.(*plan.Project)
+		if !ok {
+			return n
+		}
+		var items []plan.Item
+		for _, it := range p.Items {
+			if !gone[it.ID] {
+				items = append(items, it)
+			}
+		}
+		return &plan.Project{Input: p.Input, Items: items}
+	})
+}
+
+// marksUsed counts how often each column is read, passing it on aside.
+func marksUsed(root plan.Node) map[plan.ID]int {
+	used := map[plan.ID]int{}
+	whole := func(n plan.Node) { // all of its columns count
+		for _, c := range n.Columns() {
+			used[c.ID]++
+		}
+	}
+	whole(root)
+	plan.Visit(root, func(n plan.Node) {
+		switch n := n.(type) {
+		case *plan.Union, *plan.SetOp, *plan.Recursive, *plan.Distinct:
+			for _, in := range n.Inputs() {
+				whole(in)
+			}
+		case *plan.Project:
+			for _, it := range n.Items {
+				if c, ok := it.Expr.(*plan.Col); ok && c.ID == it.ID {
+					used[c.ID]--
+				}
+			}
+		}
+		plan.MapExprs(n, func(e plan.Expr) plan.Expr {
+			plan.Walk(e, func(p plan.Expr) bool {
+				if c, ok := p.(*plan.Col); ok {
+					used[c.ID]++
+				}
+				return true
+			})
+			return e
+		})
+	})
+	return used
 }
 
 func isMark(e plan.Expr, id plan.ID) bool {

@@ -14,6 +14,8 @@ export type RunStatus = Schemas['RunStatus']
 export type PastRun = Schemas['PastRun']
 export type Column = Schemas['ReportColumn']
 export type Problem = Schemas['Problem']
+export type SourcePlan = Schemas['SourcePlan']
+export type Rewrite = Schemas['ReportRewrite']
 export type Verdict = Piece['verdict']
 
 /** What the server says is wrong, with its place in the text. */
@@ -45,6 +47,7 @@ export type Query = Schemas['QueryRequest']
 export const api = {
   catalog: () => call<Catalog>('/catalog'),
   explain: (q: Query, signal: AbortSignal) => post<Report>('/explain', q, signal),
+  sourcePlan: (q: Query, signal: AbortSignal) => post<SourcePlan[]>('/source-plan', q, signal),
   startRun: (q: Query) => post<Schemas['StartedRun']>('/runs', q),
   stopRun: (id: string) => post<void>(`/runs/${id}/stop`, {}),
   rows: (id: string, offset: number, limit: number) => call<(string | null)[][]>(`/runs/${id}/rows?offset=${offset}&limit=${limit}`),

@@ -161,6 +161,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/source-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How each source would run its statement, by its own account; no data is read */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["QueryRequest"];
+                };
+            };
+            responses: {
+                /** @description The plans */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SourcePlan"][];
+                    };
+                };
+                /** @description Why a source did not say */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/views": {
         parameters: {
             query?: never;
@@ -490,6 +539,19 @@ export interface components {
             address: string;
             foundAt: string | null;
             found: components["schemas"]["FoundSource"] | null;
+            changes?: components["schemas"]["QuirkChange"][];
+        };
+        QuirkChange: {
+            name: string;
+            was: string;
+            is: string;
+            meaning: string;
+        };
+        SourcePlan: {
+            statement: string;
+            source: string;
+            lines: string[];
+            note: string;
         };
         FoundSource: {
             name: string;
@@ -503,6 +565,8 @@ export interface components {
         Quirk: {
             value: string;
             meaning: string;
+            measuredAt?: string;
+            version?: string;
         };
         Table: {
             source: string;
@@ -579,11 +643,19 @@ export interface components {
             rows?: number;
             milliseconds?: number;
         };
+        ReportRewrite: {
+            rule: string;
+            view: string;
+            span: number[];
+            text: string;
+            why: string;
+        };
         Report: {
             columns: components["schemas"]["ReportColumn"][];
             pieces: components["schemas"]["ReportPiece"][];
             statements: components["schemas"]["ReportStatement"][];
             operators: components["schemas"]["ReportOperator"][];
+            rewrites: components["schemas"]["ReportRewrite"][];
             planMilliseconds: number;
             totalMilliseconds?: number;
             rowsCrossed?: number;

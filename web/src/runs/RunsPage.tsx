@@ -70,7 +70,7 @@ export function RunsPage({ catalog }: { catalog: Catalog }) {
               </Link>
             </Flex>
             {run.error && <Text px="3" py="1" fontSize="12px" color="kept">{run.error}</Text>}
-            <Drawing report={run.report} sources={catalog.sources.map((s) => s.name)} chosen={chosen} onChoose={setChosen} />
+            <Drawing report={run.report} query={{ sql: run.sql }} sources={catalog.sources.map((s) => s.name)} chosen={chosen} onChoose={setChosen} />
             <PieceNote report={run.report} piece={run.report.pieces.find((p) => p.id === chosen) ?? null} onChoose={setChosen} />
           </Flex>
         </Flex>

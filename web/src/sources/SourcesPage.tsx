@@ -69,6 +69,11 @@ function Head({ source }: { source: SourceInfo }) {
   const problem = refresh.error instanceof ApiError ? refresh.error.problem : null
   return (
     <Box px="3" py="1.5" bg="rail" borderBottom="1px solid" borderColor="line" fontSize="12px">
+      {(refresh.data?.changes ?? []).map((c) => (
+        <Text key={c.name} color="narrowed" role="status">
+          Measured anew: {c.name} was {c.was} and is {c.is}; verdicts follow.
+        </Text>
+      ))}
       <Flex align="center" gap="3">
         <Text title={source.address}>{middle(source.address, 64)}</Text>
         <Text color="faint">{source.found ? `version ${source.found.version}` : 'never reached'}</Text>
@@ -166,7 +171,7 @@ function Quirks({ source }: { source: SourceInfo }) {
               {q.value}
             </Text>
           </Flex>
-          <Text color="faint" fontSize="11px">
+          <Text color="faint" fontSize="11px" title={q.measuredAt ? `Measured ${new Date(q.measuredAt).toLocaleString()} on version ${q.version}` : undefined}>
             {q.meaning}
           </Text>
         </Box>

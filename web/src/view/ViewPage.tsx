@@ -33,7 +33,8 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
   const [chosen, setChosen] = useState<string | null>(null)
   const [saving, setSaving] = useState(false)
   const navigate = useNavigate()
-  const explained = useExplain({ sql: text, foldOff, layer, view: name })
+  const query = useMemo(() => ({ sql: text, foldOff, layer, view: name }), [text, foldOff, layer, name])
+  const explained = useExplain(query)
   const run = useRun()
   const queries = useQueryClient()
   const replace = useMutation({
@@ -117,7 +118,7 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
         <Flex direction="column" flex="1" minW="0" opacity={current || ranThis || !report ? 1 : 0.55} transition="opacity 0.15s">
           {report ? (
             <>
-              <Drawing report={report} sources={sources} chosen={chosen} onChoose={setChosen} />
+              <Drawing report={report} query={query} sources={sources} chosen={chosen} onChoose={setChosen} />
               <PieceNote report={report} piece={report.pieces.find((p) => p.id === chosen) ?? null} onChoose={setChosen} />
             </>
           ) : (

@@ -1,6 +1,7 @@
 import { Box, chakra, Flex, Text } from '@chakra-ui/react'
-import { useEffect, useMemo, useRef } from 'react'
-import type { Piece, Report, Statement } from '../api/client'
+import { useQuery } from '@tanstack/react-query'
+import { useEffect, useMemo, useRef, useState } from 'react'
+import { api, ApiError, type Piece, type Query, type Report, type Statement } from '../api/client'
 import { fromBytes, middle } from '../lib/text'
 import { hueOf } from '../theme'
 import { Glyph } from './Glyph'
@@ -10,14 +11,16 @@ const clauses: [Piece['kind'][], string][] = [
   [['expression'], 'computes'],
   [['join'], 'joins'],
   [['filter'], 'filters'],
-  [['aggregate', 'distinct', 'window'], 'groups'],
-  [['set'], 'appends'],
+  [['aggregate', 'distinct'], 'groups'],
+  [['window'], 'windows'],
+  [['set'], 'combines'],
   [['sort'], 'sorts'],
   [['limit'], 'limits'],
 ]
 
 interface Props {
   statement: Statement
+  query: Query
   report: Report
   sources: string[]
   chosen: string | null
@@ -26,7 +29,8 @@ interface Props {
 }
 
 /** One native statement, standing in its source. */
-export function Card({ statement, report, sources, chosen, onChoose, style }: Props) {
+export function Card({ statement, query, report, sources, chosen, onChoose, style }: Props) {
+  const [planned, setPlanned] = useState(false)
   const pieces = report.pieces.filter((p) => p.statement === statement.id && p.verdict !== 'kept')
   const hue = hueOf(statement.source, sources)
   return (
@@ -38,6 +42,9 @@ export function Card({ statement, report, sources, chosen, onChoose, style }: Pr
         <Text fontSize="11px" color="faint" ml="auto">
           statement {statement.id.slice(1)} of {report.statements.length}
         </Text>
+        <chakra.button type="button" fontSize="11px" color="tide" textDecoration="underline" aria-pressed={planned} title={`Ask ${statement.source} how it would run this: which index, which scan`} onClick={() => setPlanned(!planned)}>
+          {planned ? 'statement' : 'its plan'}
+        </chakra.button>
       </Flex>
       <Box overflowY="auto" flexShrink={1} maxH="46%" px="1">
         {clauses.map(([kinds, word]) => {
@@ -52,7 +59,82 @@ export function Card({ statement, report, sources, chosen, onChoose, style }: Pr
           </Text>
         )}
       </Box>
-      <Native statement={statement} pieces={pieces} chosen={chosen} onChoose={onChoose} />
+      {planned ? <OwnPlan statement={statement} query={query} /> : <Native statement={statement} pieces={pieces} chosen={chosen} onChoose={onChoose} />}
+    </Flex>
+  )
+}
+
+/** How the source says that it would run the statement. */
+function OwnPlan({ statement, query }: { statement: Statement; query: Query }) {
+  const { data, error } = useQuery({ queryKey: ['source-plan', query], queryFn: ({ signal }) => api.sourcePlan(query, signal), staleTime: 30_000, retry: false })
+  const plan = data?.find((p) => p.statement === statement.id)
+  return (
+    <Box flex="1" minH="70px" overflow="auto" borderTop="1px dashed" borderColor="line" mt="1" px="2" py="1" data-testid="source-plan">
+      {error && (
+        <Text fontSize="12px" color="kept">
+          {error instanceof ApiError ? `${error.problem.message} ${error.problem.hint}` : String(error)}
+        </Text>
+      )}
+      {!data && !error && (
+        <Text fontSize="12px" color="faint">
+          Asking {statement.source}…
+        </Text>
+      )}
+      {plan?.note && (
+        <Text fontSize="11px" color="faint" fontStyle="italic">
+          {plan.note}
+        </Text>
+      )}
+      <chakra.pre m="0" fontFamily="mono" fontSize="11px" lineHeight="1.45" whiteSpace="pre-wrap" overflowWrap="anywhere">
+        {plan?.lines.join('\n')}
+      </chakra.pre>
+    </Box>
+  )
+}
+
+/** A card folded up: which source, and how its pieces fared. */
+export function CardHead({ statement, report, sources, style, onOpen }: { statement: Statement; report: Report; sources: string[]; style: React.CSSProperties; onOpen: () => void }) {
+  const pieces = report.pieces.filter((p) => p.statement === statement.id)
+  const hue = hueOf(statement.source, sources)
+  return (
+    <Flex
+      as="button"
+      position="absolute"
+      direction="column"
+      align="stretch"
+      textAlign="left"
+      bg="sheet"
+      border="1px solid"
+      borderColor="line"
+      borderRadius="4px"
+      overflow="hidden"
+      _hover={{ bg: 'sea' }}
+      title={`${statement.source}\n${statement.text}`}
+      data-testid="card"
+      style={style}
+      onClick={(e) => {
+        e.stopPropagation()
+        onOpen()
+      }}
+    >
+      <Box px="1.5" py="1" style={{ borderTop: `3px solid ${hue}` }}>
+        <Text fontFamily="heading" fontWeight="600" fontSize="13px" truncate style={{ color: hue }}>
+          {statement.source}
+        </Text>
+        <Text fontSize="11px" color="faint">
+          {statement.id.slice(1)} of {report.statements.length}
+        </Text>
+      </Box>
+      {(['folded', 'narrowed', 'kept'] as const).map((v) => {
+        const n = pieces.filter((p) => p.verdict === v).length
+        return (
+          n > 0 && (
+            <Flex key={v} align="center" gap="1" px="1.5" h="18px" fontSize="11px" color={v}>
+              <Glyph verdict={v} size={12} /> {n}
+            </Flex>
+          )
+        )
+      })}
     </Flex>
   )
 }

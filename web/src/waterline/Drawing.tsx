@@ -1,14 +1,15 @@
 import { Box, chakra, Flex, Text } from '@chakra-ui/react'
 import { useLayoutEffect, useMemo, useRef, useState } from 'react'
-import type { Operator, Piece, Report } from '../api/client'
+import type { Operator, Piece, Query, Report } from '../api/client'
 import { bytes, count, millis, rows } from '../lib/text'
 import { hueOf } from '../theme'
-import { Card } from './Card'
+import { Card, CardHead } from './Card'
 import { Glyph } from './Glyph'
-import { cardWidth, lay, opHeight, opWidth, thickness } from './layout'
+import { lay, rowOf, thickness } from './layout'
 
 interface Props {
   report: Report
+  query: Query
   sources: string[]
   chosen: string | null
   onChoose: (piece: string | null) => void
@@ -19,7 +20,7 @@ interface Props {
  * native statement; above it Rovik does the rest. What crosses the line is
  * what the query costs.
  */
-export function Drawing({ report, sources, chosen, onChoose }: Props) {
+export function Drawing({ report, query, sources, chosen, onChoose }: Props) {
   const box = useRef<HTMLDivElement>(null)
   const [size, setSize] = useState({ width: 560, height: 400 })
   useLayoutEffect(() => {
@@ -30,7 +31,14 @@ export function Drawing({ report, sources, chosen, onChoose }: Props) {
     measure()
     return () => watch.disconnect()
   }, [])
-  const layout = useMemo(() => lay(report, size.width), [report, size.width])
+  const [asked, setAsked] = useState<string | null>(null)
+  const open = useMemo(() => {
+    // A chosen piece opens its statement; else the one asked for, else the costliest.
+    const of = report.pieces.find((p) => p.id === chosen)?.statement
+    const costly = [...report.statements].sort((a, b) => b.estimatedRows - a.estimatedRows)[0]?.id
+    return of || report.statements.find((s) => s.id === asked)?.id || costly || null
+  }, [report, chosen, asked])
+  const layout = useMemo(() => lay(report, size.width, open), [report, size.width, open])
   const pieces = useMemo(() => new Map(report.pieces.map((p) => [p.id, p])), [report])
   const cardHeight = Math.max(190, size.height - layout.waterline - 42)
   const height = layout.waterline + 34 + cardHeight + 8
@@ -42,7 +50,7 @@ export function Drawing({ report, sources, chosen, onChoose }: Props) {
           <Wave y={layout.waterline} width={layout.width} />
           {layout.lines.map((l) => {
             const s = report.statements.find((s) => s.id === l.statement)
-            const to = l.to.id === 'result' ? l.to.y + 22 : l.to.y + opHeight
+            const to = l.to.y + l.to.height
             const mid = (l.from.y + to) / 2
             return (
               <g key={l.from.id + l.to.id}>
@@ -58,16 +66,24 @@ export function Drawing({ report, sources, chosen, onChoose }: Props) {
           })}
         </chakra.svg>
         <Result report={report} x={layout.lines.find((l) => l.to.id === 'result')?.to.x ?? size.width / 2} />
-        {layout.operators.map((o) => (
-          <OperatorBox key={o.id} x={o.x} y={o.y} operator={o.operator} pieces={pieces} chosen={chosen} onChoose={onChoose} />
+        {layout.stacks.map((s) => (
+          <Box key={s.id} position="absolute" bg="sheet" border="1px solid" borderColor="line" borderRadius="4px" overflow="hidden" style={{ left: s.x - s.width / 2, top: s.y, width: s.width }}>
+            {s.operators.map((o, i) => (
+              <OperatorRow key={o.id} first={i === 0} height={rowOf(report)} operator={o} pieces={pieces} chosen={chosen} onChoose={onChoose} />
+            ))}
+          </Box>
         ))}
         {layout.cards.map((c) => {
           const s = report.statements.find((s) => s.id === c.id)
           return (
             s && (
               <Box key={c.id}>
-                <Crossing x={c.x} y={layout.waterline + 9} text={crossing(s)} title={s.rows === undefined ? 'Rows expected to cross the waterline' : 'What crossed the waterline'} />
-                <Card statement={s} report={report} sources={sources} chosen={chosen} onChoose={onChoose} style={{ left: c.x - cardWidth / 2, top: c.y, width: cardWidth, height: cardHeight }} />
+                <Crossing x={c.x} y={layout.waterline + 9} text={c.open ? crossing(s) : brief(s)} title={`${crossing(s)}: ${s.rows === undefined ? 'expected to cross the waterline' : 'what crossed the waterline'}`} />
+                {c.open ? (
+                  <Card key={s.id + s.text} statement={s} query={query} report={report} sources={sources} chosen={chosen} onChoose={onChoose} style={{ left: c.x - c.width / 2, top: c.y, width: c.width, height: cardHeight }} />
+                ) : (
+                  <CardHead statement={s} report={report} sources={sources} style={{ left: c.x - c.width / 2, top: c.y, width: c.width, height: cardHeight }} onOpen={() => setAsked(s.id)} />
+                )}
               </Box>
             )
           )
@@ -80,9 +96,11 @@ export function Drawing({ report, sources, chosen, onChoose }: Props) {
         <Text position="absolute" left="2" fontSize="11px" color="faint" fontFamily="heading" fontStyle="italic" pointerEvents="none" style={{ top: layout.waterline - 20 }}>
           Rovik
         </Text>
-        <Text position="absolute" left="2" fontSize="11px" color="faint" fontFamily="heading" fontStyle="italic" pointerEvents="none" style={{ top: layout.waterline + 6 }}>
-          sources
-        </Text>
+        {layout.cards.every((c) => c.open) && (
+          <Text position="absolute" left="2" fontSize="11px" color="faint" fontFamily="heading" fontStyle="italic" pointerEvents="none" style={{ top: layout.waterline + 6 }}>
+            sources
+          </Text>
+        )}
       </Box>
     </Box>
   )
@@ -93,9 +111,15 @@ function operatorRows(report: Report, id: string): number {
   return o ? (o.rows ?? o.estimatedRows) : 1
 }
 
+/** Rows alone, for a card that is folded up. */
+function brief(s: Report['statements'][number]): string {
+  return s.rows === undefined ? `≈ ${count(s.estimatedRows)}` : count(s.rows)
+}
+
 function crossing(s: Report['statements'][number]): string {
   if (s.rows === undefined) return `≈ ${rows(s.estimatedRows)}`
-  return `${rows(s.rows)} · ${bytes(s.bytes ?? 0)} · ${millis(s.milliseconds ?? 0)}`
+  const keys = s.shippedKeys > 0 ? ` · ${count(s.shippedKeys)} keys sent` : ''
+  return `${rows(s.rows)} · ${bytes(s.bytes ?? 0)} · ${millis(s.milliseconds ?? 0)}${keys}`
 }
 
 function Wave({ y, width }: { y: number; width: number }) {
@@ -134,15 +158,16 @@ function Result({ report, x }: { report: Report; x: number }) {
 }
 
 interface OperatorProps {
-  x: number
-  y: number
+  first: boolean
+  height: number
   operator: Operator
   pieces: Map<string, Piece>
   chosen: string | null
   onChoose: (piece: string) => void
 }
 
-function OperatorBox({ x, y, operator, pieces, chosen, onChoose }: OperatorProps) {
+/** One operator of a stack, with the verdict of the pieces that it does. */
+function OperatorRow({ first, height, operator, pieces, chosen, onChoose }: OperatorProps) {
   const own = operator.pieces.map((id) => pieces.get(id)).filter((p) => p !== undefined)
   const lit = chosen !== null && operator.pieces.includes(chosen)
   const n = operator.rows
@@ -150,33 +175,32 @@ function OperatorBox({ x, y, operator, pieces, chosen, onChoose }: OperatorProps
   return (
     <Flex
       as={own.length ? 'button' : 'div'}
-      position="absolute"
-      direction="column"
-      justify="center"
+      w="100%"
+      align="center"
+      gap="1"
       px="2"
-      bg={lit ? 'lit' : 'sheet'}
-      border="1px solid"
-      borderColor={lit ? 'narrowed' : 'line'}
-      borderRadius="4px"
+      fontSize="11px"
+      lineHeight="1.2"
       textAlign="left"
+      bg={lit ? 'lit' : undefined}
+      borderTop={first ? undefined : '1px dotted'}
+      borderColor="line"
       title={words || operator.label}
       data-testid="operator"
-      style={{ left: x - opWidth / 2, top: y, width: opWidth, height: opHeight }}
+      style={{ height }}
       onClick={(e) => {
         e.stopPropagation()
         const next = own[(own.findIndex((p) => p.id === chosen) + 1) % own.length]
         if (next) onChoose(next.id)
       }}
     >
-      <Flex align="center" gap="1" fontSize="11px" lineHeight="1.2">
-        {own.length > 0 && <Glyph verdict={own.some((p) => p.verdict === 'kept') ? 'kept' : 'narrowed'} size={12} />}
-        <Text truncate flex="1">
-          {operator.label}
-        </Text>
-        <Text color="faint" fontSize="10.5px" fontVariantNumeric="tabular-nums">
-          {n === undefined ? `≈ ${count(operator.estimatedRows)}` : count(n)}
-        </Text>
-      </Flex>
+      {own.length > 0 && <Glyph verdict={own.some((p) => p.verdict === 'kept') ? 'kept' : 'narrowed'} size={12} />}
+      <Text truncate flex="1">
+        {operator.label}
+      </Text>
+      <Text color="faint" fontSize="10.5px" fontVariantNumeric="tabular-nums">
+        {n === undefined ? `≈ ${count(operator.estimatedRows)}` : count(n)}
+      </Text>
     </Flex>
   )
 }

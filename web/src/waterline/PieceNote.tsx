@@ -1,7 +1,32 @@
 import { Box, chakra, Flex, Text } from '@chakra-ui/react'
 import { Link } from 'react-router'
-import type { Piece, Report } from '../api/client'
+import { useState } from 'react'
+import type { Piece, Report, Rewrite } from '../api/client'
 import { Glyph } from './Glyph'
+
+/** A rewrite: the rule, where, and why. */
+function RewriteLine({ rewrite }: { rewrite: Rewrite }) {
+  return (
+    <Flex gap="2" fontSize="12px" align="baseline" title={`${rewrite.text}\n${rewrite.why}`}>
+      <Text fontFamily="heading" fontStyle="italic" whiteSpace="nowrap">
+        {rewrite.rule}
+      </Text>
+      <Text fontFamily="mono" fontSize="11px" truncate maxW="38%" flexShrink={0}>
+        {rewrite.text}
+      </Text>
+      <Text color="faint" truncate flex="1">
+        {rewrite.why}
+      </Text>
+      {rewrite.view && (
+        <Link to={`/view/${rewrite.view.replace('.', '/')}?at=${rewrite.span.join('-')}`}>
+          <Text color="tide" textDecoration="underline" whiteSpace="nowrap">
+            in {rewrite.view}
+          </Text>
+        </Link>
+      )}
+    </Flex>
+  )
+}
 
 /** What is known of the chosen piece, or of all of them. Its height is fixed, so that nothing jumps. */
 export function PieceNote({ report, piece, onChoose }: { report: Report; piece: Piece | null; onChoose: (id: string) => void }) {
@@ -59,14 +84,32 @@ function Chosen({ piece }: { piece: Piece }) {
 }
 
 function Tally({ report, onChoose }: { report: Report; onChoose: (id: string) => void }) {
+  const [listed, setListed] = useState(false)
+  const rewrites = report.rewrites ?? [] // runs kept by older versions have none
+  const cut = rewrites.filter((w) => w.rule === 'cut contradictions')
   const rest = report.pieces.filter((p) => p.verdict !== 'folded')
   const folded = report.pieces.length - rest.length
   return (
     <>
       <Text fontSize="12px" color="faint" mb="0.5">
-        {folded} of {report.pieces.length} pieces folded{rest.length > 0 ? '; these did not:' : '.'}
+        {folded} of {report.pieces.length} pieces folded{rest.length > 0 && !listed ? '; these did not:' : '.'}
+        {rewrites.length > 0 && (
+          <chakra.button type="button" ml="2" color="tide" textDecoration="underline" aria-expanded={listed} data-testid="rewrites" onClick={() => setListed(!listed)}>
+            {listed ? 'pieces' : `${rewrites.length} ${rewrites.length === 1 ? 'rewrite' : 'rewrites'}`}
+          </chakra.button>
+        )}
       </Text>
-      <Flex wrap="wrap" columnGap="3" rowGap="0">
+      {!listed &&
+        cut.map((w, i) => (
+          <Text key={i} fontSize="12px" truncate title={w.why}>
+            <chakra.span fontFamily="heading" fontStyle="italic">
+              Cut off:{' '}
+            </chakra.span>
+            {w.why}
+          </Text>
+        ))}
+      {listed && rewrites.map((w, i) => <RewriteLine key={i} rewrite={w} />)}
+      <Flex display={listed ? 'none' : 'flex'} wrap="wrap" columnGap="3" rowGap="0">
         {rest.map((p) => (
           <Flex key={p.id} as="button" align="center" gap="1" maxW="300px" title={p.reason?.text ?? ''} data-testid="unfolded" onClick={() => onChoose(p.id)}>
             <Glyph verdict={p.verdict} size={12} />
