@@ -1,6 +1,9 @@
 package mariadb
 
-import "rovik/connect/sqldb"
+import (
+	"rovik/connect/sqldb"
+	"rovik/core/catalog"
+)
 
 // probes measure what the rules rely on. A server's settings and version
 // decide; the session's own settings are Rovik's.
@@ -38,9 +41,14 @@ var probes = []sqldb.Probe{
 	{Name: "mode of the session", SQL: "SELECT @@session.sql_mode", Meaning: "Set by Rovik for its own connections."},
 	{Name: "session is read-only", SQL: "SELECT @@session.tx_read_only", Meaning: "Rovik only reads."},
 	{Name: "session time zone", SQL: "SELECT @@session.time_zone", Want: "+00:00", Need: "yes", Ops: []string{"extract"}, Meaning: "Moments are compared and cut to days in UTC: yes while the session is."},
+	{Name: quirkCache, SQL: "SELECT @@session.optimizer_switch LIKE '%subquery_cache=on%'", Meaning: "Switched off by Rovik: the cache mistakes texts that differ in case for each other. EXISTS and IN fold while this is no."},
 	{Name: "largest packet", SQL: "SELECT @@max_allowed_packet", Meaning: "Bounds, in bytes, a statement with shipped keys."},
 }
 
 // UsualQuirks are those of a server on which the rules hold, but for the
 // binary collation, which older ones lack.
-var UsualQuirks = sqldb.Usual(probes)
+var UsualQuirks = func() map[string]catalog.Quirk {
+	usual := sqldb.Usual(probes)
+	usual[quirkCache] = catalog.Quirk{Value: "no"}
+	return usual
+}()

@@ -45,7 +45,10 @@ func New(name string, cfg connect.Config) (*Source, error) {
 	mc.Collation = "utf8mb4_general_ci"
 	mc.Params = map[string]string{
 		"time_zone": "'+00:00'", "tx_read_only": "1",
-		"sql_mode": "'STRICT_ALL_TABLES,NO_UNSIGNED_SUBTRACTION,ERROR_FOR_DIVISION_BY_ZERO'",
+		// The server's cache of subquery results finds its entries by the
+		// collation of the outer columns, whatever collation the subquery names.
+		"optimizer_switch": "'subquery_cache=off'",
+		"sql_mode":         "'STRICT_ALL_TABLES,NO_UNSIGNED_SUBTRACTION,ERROR_FOR_DIVISION_BY_ZERO'",
 	}
 	connector, err := mysql.NewConnector(mc)
 	if err != nil {

@@ -41,6 +41,7 @@ var dialect = &sqldb.Dialect{
 		return ref
 	},
 	Kinds:        allKinds,
+	Probes:       probes,
 	Calls:        calls(),
 	Cast:         cast,
 	Aggregate:    func(*sqldb.Source, plan.Agg) *fold.Reason { return nil },

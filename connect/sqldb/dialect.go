@@ -257,9 +257,9 @@ func (s *Source) Operator(n plan.Node) *fold.Reason {
 			if _, _, ok := MarkSides(n); !ok {
 				return Reasonf("no-equivalent", "Use it as a condition of WHERE.", "The comparison with the subquery's rows has more than one part.")
 			}
-			return nil
+			return s.Dialect.Operator(s, n)
 		}
-		if n.Kind != plan.FullJoin {
+		if n.Kind != plan.FullJoin && !n.Kind.LeftOnly() {
 			return nil
 		}
 	case *plan.Aggregate:

@@ -57,8 +57,8 @@ var dialect = &sqldb.Dialect{
 	},
 	Operator: func(s *sqldb.Source, n plan.Node) *fold.Reason {
 		switch n := n.(type) {
-		case *plan.Join: // a full one
-			if s.Catalog.Is("full joins", "yes") {
+		case *plan.Join:
+			if n.Kind != plan.FullJoin || s.Catalog.Is("full joins", "yes") {
 				return nil
 			}
 		case *plan.SetOp:

@@ -70,11 +70,13 @@ func compile(t *testing.T, sql string, opts fold.Options) *fold.Compiled {
 	ma, maf := dialectSource(t, "ma", "mariadb", yes)
 	sl, slf := dialectSource(t, "sl", "sqlite", with(sqlite.UsualQuirks, "LIKE ignores case", "ascii"))
 	old, oldf := dialectSource(t, "old", "mariadb", mariadb.UsualQuirks)
+	odd, oddf := dialectSource(t, "odd", "postgresql", with(postgres.UsualQuirks, "", ""))
+	odd.Quirks["integer division truncates"] = catalog.Quirk{Value: "no"}
 	tree, err := syntax.Parse(sql)
 	if err != nil {
 		t.Fatalf("%s: %v", sql, err)
 	}
-	q, err := bind.Bind(bind.Context{Catalog: catalog.New([]*catalog.Source{pg, ma, sl, old}, nil, nil), Now: time.Unix(0, 0)}, sql, tree)
+	q, err := bind.Bind(bind.Context{Catalog: catalog.New([]*catalog.Source{pg, ma, sl, old, odd}, nil, nil), Now: time.Unix(0, 0)}, sql, tree)
 	if err != nil {
 		t.Fatalf("%s: %v", sql, err)
 	}
@@ -82,7 +84,7 @@ func compile(t *testing.T, sql string, opts fold.Options) *fold.Compiled {
 	if err != nil {
 		t.Fatal(err)
 	}
-	c, err := fold.Compile(q, map[string]fold.Source{"pg": pgf, "ma": maf, "sl": slf, "old": oldf}, opts)
+	c, err := fold.Compile(q, map[string]fold.Source{"pg": pgf, "ma": maf, "sl": slf, "old": oldf, "odd": oddf}, opts)
 	if err != nil {
 		t.Fatalf("%s: %v", sql, err)
 	}

@@ -133,6 +133,8 @@ func Compile(q *plan.Query, sources map[string]Source, opts Options) (*Compiled,
 }
 
 type folder struct {
+	// reducing counts the aggregations around that fold with their input.
+	reducing   int
 	ships      []shipment
 	q          *plan.Query
 	sources    map[string]Source
@@ -206,6 +208,10 @@ func (f *folder) fold(n plan.Node) (place, error) {
 	case *plan.Recursive:
 		return f.recursive(n)
 	}
+	if agg, ok := n.(*plan.Aggregate); ok && f.foldable(agg) {
+		f.reducing++
+		defer func() { f.reducing-- }()
+	}
 	in, err := f.fold(n.Inputs()[0])
 	if err != nil {
 		return place{}, err
@@ -229,6 +235,32 @@ func (f *folder) fold(n plan.Node) (place, error) {
 		return f.unnest(n, in), nil
 	}
 	return place{}, fmt.Errorf("fold: no rule for %T", n)
+}
+
+// foldable tells whether a source is likely to aggregate for itself, so that a
+// product of rows below stays there.
+func (f *folder) foldable(n *plan.Aggregate) bool {
+	names := plan.Sources(n.Input)
+	if len(names) != 1 || f.off {
+		return false
+	}
+	for name := range names {
+		src := f.sources[name]
+		if src == nil || src.Operator(n) != nil {
+			return false
+		}
+		for _, g := range n.Groups {
+			if src.Group(g.Expr) != nil {
+				return false
+			}
+		}
+		for _, a := range n.Aggs {
+			if src.Aggregate(a.Agg) != nil {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // surface brings a part above the waterline.

@@ -77,6 +77,10 @@ func suppliedReason(n *plan.Join, h *half) *Reason {
 	return nil
 }
 
+// maxProduct bounds how many pairs of rows a source is made to look at where
+// nothing equal connects them.
+const maxProduct = 1e7
+
 func differentSources(n plan.Node) *Reason {
 	var names []string
 	for s := range plan.Sources(n) {
@@ -137,7 +141,7 @@ func (f *folder) joinHalves(n *plan.Join, l, r *half) (place, *Reason) {
 		if firstWhy != nil {
 			return place{}, firstWhy
 		}
-		if f.estimate.Rows(l.frag) > 1 && f.estimate.Rows(r.frag) > 1 {
+		if a, b := f.estimate.Rows(l.frag), f.estimate.Rows(r.frag); a > 1 && b > 1 && (f.reducing == 0 || a*b > maxProduct) {
 			return place{}, &Reason{"multiplies-rows", "Nothing equal connects the two sides, so the source would send every pair of rows.", "Join on an equality."}
 		}
 	}

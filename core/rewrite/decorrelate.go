@@ -456,7 +456,21 @@ func (d *decorrelator) spread(j *plan.Join, outer plan.IDs) plan.Node {
 	if c.Kind.LeftOnly() {
 		return &c
 	}
+	if (c.Kind == plan.LeftJoin || c.Kind == plan.SingleJoin) && len(j.On) == 0 && oneRowAlways(j.Right) {
+		c.Kind = plan.InnerJoin // there is a row for every value
+	}
 	return exactly(&c, j.Columns())
+}
+
+// oneRowAlways tells whether n gives exactly one row.
+func oneRowAlways(n plan.Node) bool {
+	switch n := n.(type) {
+	case *plan.Project:
+		return oneRowAlways(n.Input)
+	case *plan.Aggregate:
+		return len(n.Groups) == 0 && n.Sets == nil
+	}
+	return false
 }
 
 func nullSafe(a, b plan.Expr, org plan.Origin) plan.Expr {
