@@ -233,3 +233,104 @@ func drain(run *exec.Run, each func(kernel.Batch)) error {
 		each(b)
 	}
 }
+
+// BenchmarkPlanningDepth times planning for views stacked ever deeper, each
+// with a condition and a computed column of its own, and for joins of ever
+// more tables of both servers. The aim is linear time in depth, and under 20
+// ms for twelve tables.
+func BenchmarkPlanningDepth(b *testing.B) {
+	n := 0
+	timed := func(sql string) time.Duration {
+		return median(31, func() {
+			// Each text is new, so that no plan is found in the cache.
+			n++
+			if _, _, err := project.Compile(queryOf(fmt.Sprintf("%s LIMIT %d", sql, n)), nil); err != nil {
+				b.Fatal(err)
+			}
+		})
+	}
+	for range b.N {
+		var first float64
+		for _, depth := range []int{2, 8, 32, 128} {
+			sql := "SELECT o.object_id, o.title, o.kind, o.value_estimate FROM registry.objects AS o"
+			for i := range depth {
+				sql = fmt.Sprintf("SELECT object_id, title, kind, coalesce(value_estimate, %d) AS value_estimate FROM (%s) AS v%d WHERE object_id > %d", i, sql, i, i)
+			}
+			took := timed(sql)
+			each := float64(took.Microseconds()) / float64(depth)
+			if first == 0 {
+				first = each
+			}
+			fmt.Printf("planning %3d deep: %10s, a level costs %.2f of what it costs two deep (aim: at most 1)\n", depth, took, each/first)
+		}
+		links := []string{
+			" JOIN lending.loan_lines n%[1]d ON n%[1]d.object_no = o%[1]d.accession_no", " JOIN lending.loans l%[1]d ON l%[1]d.loan_id = n%[1]d.loan_id", " JOIN registry.makers m%[1]d ON m%[1]d.maker_id = o%[1]d.maker_id",
+			" JOIN registry.rooms r%[1]d ON r%[1]d.room_id = o%[1]d.home_room_id", " JOIN archive.closed_loans c%[1]d ON c%[1]d.object_no = o%[1]d.accession_no",
+		}
+		for _, tables := range []int{2, 6, 12} {
+			sql := "SELECT count(*) AS n FROM registry.objects o0"
+			for i := 1; i < tables; i++ {
+				group := (i - 1) / 5
+				if i == 6 {
+					sql += " JOIN registry.objects o1 ON o1.object_id = o0.object_id"
+					continue
+				}
+				at := i - 1
+				if i > 6 {
+					at, group = i-7, 1
+				}
+				sql += fmt.Sprintf(links[at%len(links)], group)
+			}
+			fmt.Printf("planning a join of %2d tables: %s (aim: under 20 ms for 12)\n", tables, timed(sql))
+		}
+	}
+}
+
+// leastCrossing has ten analytical queries over the story, each with the least
+// number of rows that can answer it, counted on the reference.
+var leastCrossing = []struct{ what, sql, least string }{
+	// One source groups: its groups alone cross.
+	{"objects by kind", "SELECT kind, count(*) AS n, sum(value_estimate) AS worth FROM registry.objects GROUP BY kind", "SELECT count(*) FROM (SELECT DISTINCT kind FROM registry.objects) q"},
+	// A join within one source, then its groups.
+	{"lines by loan status", "SELECT l.status, count(*) AS n FROM lending.loans l JOIN lending.loan_lines n ON n.loan_id = l.loan_id GROUP BY l.status", "SELECT count(*) FROM (SELECT DISTINCT status FROM lending.loans) q"},
+	// The first rows of one source.
+	{"dearest objects", "SELECT object_id, title, value_estimate FROM registry.objects ORDER BY value_estimate DESC NULLS LAST, object_id LIMIT 20", "SELECT 20"},
+	// The lines of one loan, and the objects that they name.
+	{"one loan's objects", "SELECT o.title, n.insured_value FROM lending.loan_lines n JOIN registry.objects o ON o.accession_no = n.object_no WHERE n.loan_id = 7",
+		"SELECT (SELECT count(*) FROM lending.loan_lines WHERE loan_id = 7) + (SELECT count(*) FROM registry.objects WHERE accession_no IN (SELECT object_no FROM lending.loan_lines WHERE loan_id = 7))"},
+	// A condition on one side is one on the other.
+	{"objects of one maker that were lent", "SELECT o.title, n.loan_id FROM registry.objects o JOIN lending.loan_lines n ON n.object_no = o.accession_no WHERE o.maker_id = 3",
+		"SELECT (SELECT count(*) FROM registry.objects WHERE maker_id = 3) + (SELECT count(*) FROM lending.loan_lines WHERE object_no IN (SELECT accession_no FROM registry.objects WHERE maker_id = 3))"},
+	// Groups of one source meet the rows of another: one row a group crosses.
+	{"closed loans by borrower", "SELECT i.name, count(*) AS n, max(c.days_out) AS longest FROM archive.closed_loans c JOIN lending.institutions i ON i.code = c.borrower GROUP BY i.name",
+		"SELECT (SELECT count(*) FROM (SELECT DISTINCT borrower FROM archive.closed_loans) q) + (SELECT count(*) FROM lending.institutions)"},
+	// A source that cannot contribute sends nothing.
+	{"archived loans of one object", "SELECT * FROM joined.loan_history h WHERE h.system = 'archive' AND h.object_no = (SELECT min(object_no) FROM archive.closed_loans)",
+		"SELECT (SELECT count(*) FROM archive.closed_loans WHERE object_no = (SELECT min(object_no) FROM archive.closed_loans))"},
+	// Objects that another source knows: its keys, or those asked for.
+	{"fragile prints on no loan", "SELECT o.title FROM registry.objects o WHERE o.kind = 'print' AND o.fragile AND o.maker_id < 20 AND NOT EXISTS (SELECT 1 FROM lending.loan_lines n WHERE n.object_no = o.accession_no)",
+		"SELECT (SELECT count(*) FROM registry.objects WHERE kind = 'print' AND fragile AND maker_id < 20) + (SELECT count(*) FROM lending.loan_lines WHERE object_no IN (SELECT accession_no FROM registry.objects WHERE kind = 'print' AND fragile AND maker_id < 20))"},
+	// A left join of which nothing is read.
+	{"titles", "SELECT o.title FROM registry.objects o LEFT JOIN registry.makers m ON m.maker_id = o.maker_id WHERE o.object_id <= 100", "SELECT count(*) FROM registry.objects WHERE object_id <= 100"},
+	// The newest of each group, within one source.
+	{"dearest object of each kind", "SELECT * FROM (SELECT kind, title, row_number() OVER (PARTITION BY kind ORDER BY value_estimate DESC NULLS LAST, object_id) AS r FROM registry.objects) q WHERE r = 1",
+		"SELECT count(*) FROM (SELECT DISTINCT kind FROM registry.objects) q"},
+}
+
+// BenchmarkRowsCrossed compares what crosses with the least that has to.
+func BenchmarkRowsCrossed(b *testing.B) {
+	ctx := context.Background()
+	for range b.N {
+		for _, c := range leastCrossing {
+			var least int64
+			if err := reference.QueryRow(ctx, c.least).Scan(&least); err != nil {
+				b.Fatal(err)
+			}
+			report, err := project.RunThrough(ctx, queryOf(c.sql))
+			if err != nil {
+				b.Fatal(err)
+			}
+			fmt.Printf("%-38s %6d rows crossed, %6d at least: %.2f (aim: 1, or 1.1 where keys are shipped)\n", c.what, *report.RowsCrossed, least, float64(*report.RowsCrossed)/float64(max(least, 1)))
+		}
+	}
+}

@@ -53,7 +53,12 @@ var dialect = &sqldb.Dialect{
 			return sqldb.Reasonf("no-equivalent", "Order by the expressions of DISTINCT ON first.", "PostgreSQL takes DISTINCT ON together with an order that starts with its expressions.")
 		}
 		if a, ok := n.(*plan.Aggregate); ok {
-			for _, g := range a.Groups {
+			for i, g := range a.Groups {
+				for _, other := range a.Groups[:i] {
+					if plan.Equal(g.Expr, other.Expr) {
+						return sqldb.Reasonf("no-equivalent", "Group by it once.", "PostgreSQL takes equal expressions among grouping sets for one.")
+					}
+				}
 				if _, constant := g.Expr.(*plan.Const); constant {
 					return sqldb.Reasonf("no-equivalent", "Leave the constant out of the grouping sets.", "A constant among grouping sets would mean a column's position.")
 				}

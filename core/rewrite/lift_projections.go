@@ -6,8 +6,8 @@ import "rovik/core/plan"
 // definitions in the place of columns, in nodes.
 const maxLiftedSize = 400
 
-// liftProjections moves projections up through joins, into aggregations and
-// into other projections, so that the operators of stacked views meet.
+// liftProjections moves projections up through filters and joins, into
+// aggregations and into other projections, so that the operators of stacked views meet.
 func liftProjections(root plan.Node, _ *Pass) plan.Node {
 	return plan.Rewrite(root, lift)
 }
@@ -18,6 +18,15 @@ func lift(n plan.Node) plan.Node {
 		if in, ok := n.Input.(*plan.Project); ok {
 			if m, ok := rebase(n, definitions(in.Items)); ok {
 				return m.WithInputs([]plan.Node{in.Input})
+			}
+		}
+	case *plan.Filter:
+		switch in := n.Input.(type) {
+		case *plan.Filter: // the inner conditions come first: they may guard the outer ones
+			return &plan.Filter{Input: in.Input, Conds: append(in.Conds[:len(in.Conds):len(in.Conds)], n.Conds...)}
+		case *plan.Project:
+			if m, ok := rebase(n, definitions(in.Items)); ok {
+				return in.WithInputs([]plan.Node{lift(m.WithInputs([]plan.Node{in.Input}))})
 			}
 		}
 	case *plan.Aggregate:

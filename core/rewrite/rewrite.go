@@ -52,6 +52,7 @@ func Rules() []Rule {
 		{"fold constants", foldConstants},
 		{"split averages", splitAverages},
 		{"drop sorts", dropSorts},
+		{"lift projections", liftProjections},
 		{"push filters", pushFilters},
 		{"semi-joins", semiJoins},
 		{"single joins", singleJoins},
