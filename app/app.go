@@ -34,6 +34,8 @@ type App struct {
 	write sync.Mutex // serialises changes of state and records
 	trees treeCache
 	runs  runs
+	// measures are what runs have measured.
+	measures measurements
 }
 
 // state is a snapshot of the catalogue with what it is reached by.
@@ -68,6 +70,12 @@ func (c *planCache) put(q Query, p *fold.Compiled) {
 	c.plans[q] = p
 }
 
+func (c *planCache) clear() {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	clear(c.plans)
+}
+
 func newPlanCache() *planCache { return &planCache{plans: map[Query]*fold.Compiled{}} }
 
 // connected is a source with how it is kept.
@@ -84,6 +92,10 @@ func Open(ctx context.Context, home string) (*App, error) {
 	}
 	a := &App{store: store}
 	a.runs.active = map[string]*Active{}
+	if a.measures.rows, err = store.Measured(ctx); err != nil {
+		_ = store.Close()
+		return nil, err
+	}
 	if err := a.load(ctx); err != nil {
 		_ = store.Close()
 		return nil, err
@@ -97,6 +109,7 @@ func (a *App) Close() error {
 	for _, c := range a.state.Load().sources {
 		c.conn.Close()
 	}
+	a.measures.writing.Wait()
 	return a.store.Close()
 }
 
@@ -226,6 +239,7 @@ func (a *App) Compile(q Query, trace func(rewrite.Step)) (*fold.Compiled, time.D
 	if err != nil {
 		return nil, 0, err
 	}
+	b.Measured = a.measures.get
 	if b, err = rewrite.Apply(b, trace); err != nil {
 		return nil, 0, err
 	}
@@ -296,7 +310,7 @@ func (a *App) Start(ctx context.Context, q Query, id string) (*exec.Run, error) 
 	if err != nil {
 		return nil, err
 	}
-	return exec.Start(ctx, c, a.state.Load(), exec.Options{ID: id, Planned: took})
+	return exec.Start(ctx, c, a.state.Load(), exec.Options{ID: id, Planned: took, Measured: a.measured})
 }
 
 var nameRule = regexp.MustCompile(`^[a-z][a-z0-9_]{0,62}$`)

@@ -191,7 +191,7 @@ func TestOpenAPIDescribesTheRoutes(t *testing.T) {
 func TestOpenAPIDescribesTheFields(t *testing.T) {
 	for name, v := range map[string]any{
 		"Problem": problem{}, "QueryRequest": queryRequest{}, "ViewRequest": viewRequest{}, "Catalog": catalogReply{}, "Layer": catalog.Layer{},
-		"ViewInfo": app.ViewInfo{}, "SourceInfo": app.SourceInfo{}, "FoundSource": catalog.Source{}, "Quirk": catalog.Quirk{}, "QuirkChange": catalog.QuirkChange{}, "SourcePlan": app.SourcePlan{}, "ReportRewrite": exec.ReportRewrite{}, "Table": catalog.Table{},
+		"ViewInfo": app.ViewInfo{}, "SourceInfo": app.SourceInfo{}, "FoundSource": catalog.Source{}, "Quirk": catalog.Quirk{}, "CommonValue": catalog.CommonValue{}, "QuirkChange": catalog.QuirkChange{}, "SourcePlan": app.SourcePlan{}, "ReportRewrite": exec.ReportRewrite{}, "Table": catalog.Table{},
 		"TableColumn": catalog.Column{}, "Key": catalog.Key{}, "ForeignKey": catalog.ForeignKey{}, "ReportColumn": exec.ReportColumn{},
 		"Reason": fold.Reason{}, "ReportPiece": exec.ReportPiece{}, "ReportStatement": exec.ReportStatement{}, "ReportOperator": exec.ReportOperator{},
 		"Report": exec.Report{}, "StartedRun": startedRun{}, "RunStatus": runStatus{}, "PastRun": pastRun{},

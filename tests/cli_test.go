@@ -18,6 +18,8 @@ import (
 
 	"rovik/app"
 	report "rovik/core/exec"
+
+	"rovik/demo"
 )
 
 var buildOnce = sync.OnceValues(func() (string, error) {
@@ -150,12 +152,25 @@ func TestExplainJSON(t *testing.T) {
 		}
 	}
 	ran, _, _ := rovik(t, env.Home, "explain", "SELECT * FROM joined.object_on_loan", "--run")
-	if !strings.Contains(ran, "rows crossed in") || !strings.Contains(ran, "narrowed filter in joined.open_loan: l.status = 'out'") {
+	if !strings.Contains(ran, "rows crossed in") || !strings.Contains(ran, "filter l.status = 'out', in joined.open_loan") {
 		t.Errorf("explain --run says\n%s", ran)
 	}
 	if strings.Count(ran, "\n") > 50 {
 		t.Errorf("the note for a demo view is %d lines long", strings.Count(ran, "\n"))
 	}
+	for _, v := range demo.Views {
+		note, _, _ := rovik(t, env.Home, "explain", "SELECT * FROM "+v.FullName())
+		if n := strings.Count(note, "\n"); n > 50 {
+			t.Errorf("the note for %s is %d lines long", v.FullName(), n)
+		}
+	}
+	why, _, _ := rovik(t, env.Home, "explain", "SELECT l.status, o.title FROM lending.loans l JOIN lending.loan_lines n ON n.loan_id = l.loan_id JOIN registry.objects o ON o.accession_no = n.object_no WHERE l.loan_id = 3", "--rewrites", "--source-plan")
+	for _, want := range []string{"after push filters", "Rewrites:", "carry", "how lending would run it", "key: PRIMARY", "how registry would run it"} {
+		if !strings.Contains(why, want) {
+			t.Errorf("explain --rewrites --source-plan lacks %q:\n%s", want, why)
+		}
+	}
+
 }
 
 func TestCommandErrors(t *testing.T) {

@@ -9,6 +9,7 @@ import (
 
 	"rovik/app"
 	"rovik/core/rewrite"
+	"rovik/demo"
 )
 
 // fires has, for every rule, a query by which it shows: what a source's own
@@ -144,7 +145,7 @@ func TestDeepViewsPlanAsWellAsFlatQueries(t *testing.T) {
 		_, rest, _ := strings.Cut(text, "\nFROM ")
 		return strings.Join(strings.Fields(rest), " ")
 	}
-	for _, v := range project.Catalog().Views() {
+	for _, v := range demo.Views {
 		name := v.FullName()
 		sql, ok := flat[name]
 		if !ok {

@@ -332,11 +332,23 @@ func (s *Source) measureTable(ctx context.Context, t *catalog.Table) error {
 		}
 		list = append(list, "COUNT(DISTINCT "+q+")", "COUNT("+q+")", zero)
 	}
+	counted := len(list)
+	for _, c := range t.Columns { // the ends of numbers and times, between which rows are taken to lie evenly
+		ends := "NULL, NULL"
+		if k := c.Type.Kind; k.IsNumber() || k.IsTime() {
+			ends = "MIN(NULLIF(" + quote(c.Name) + ", 0)), MAX(" + quote(c.Name) + ")"
+		}
+		list = append(list, ends)
+	}
 	return s.query(ctx, "SELECT "+strings.Join(list, ", ")+" FROM "+quote(t.Name), func(r *sql.Rows) error {
-		counts := make([]int64, len(list))
-		dest := make([]any, len(list))
+		counts := make([]int64, counted)
+		ends := make([]sql.NullString, 2*len(t.Columns))
+		var dest []any
 		for i := range counts {
-			dest[i] = &counts[i]
+			dest = append(dest, &counts[i])
+		}
+		for i := range ends {
+			dest = append(dest, &ends[i])
 		}
 		if err := r.Scan(dest...); err != nil {
 			return err
@@ -345,6 +357,9 @@ func (s *Source) measureTable(ctx context.Context, t *catalog.Table) error {
 		for i := range t.Columns {
 			c := &t.Columns[i]
 			c.Distinct = counts[1+3*i]
+			if low, high := ends[2*i], ends[2*i+1]; low.Valid && high.Valid {
+				c.Bounds = []string{low.String, high.String}
+			}
 			if t.Rows > 0 {
 				c.NullShare = 1 - float64(counts[2+3*i])/float64(t.Rows)
 			}

@@ -190,7 +190,8 @@ func (s *Source) columns(ctx context.Context, tables map[uint32]*catalog.Table) 
 	return s.query(ctx, `
 		SELECT a.attrelid, a.attname, t.typname, format_type(a.atttypid, a.atttypmod), a.atttypmod, NOT a.attnotnull,
 		       coalesce(co.collname, ''), coalesce(co.collisdeterministic, true),
-		       coalesce(st.n_distinct, 0)::float8, coalesce(st.null_frac, 0)::float8, greatest(c.reltuples, 0)::float8
+		       coalesce(st.n_distinct, 0)::float8, coalesce(st.null_frac, 0)::float8, greatest(c.reltuples, 0)::float8,
+		       coalesce(st.most_common_vals::text, ''), coalesce(st.most_common_freqs::text, ''), coalesce(st.histogram_bounds::text, '')
 		FROM pg_attribute a JOIN pg_type t ON t.oid = a.atttypid JOIN pg_class c ON c.oid = a.attrelid
 		JOIN pg_namespace n ON n.oid = c.relnamespace
 		LEFT JOIN pg_collation co ON co.oid = a.attcollation
@@ -203,7 +204,8 @@ func (s *Source) columns(ctx context.Context, tables map[uint32]*catalog.Table) 
 		var mod int32
 		var deterministic bool
 		var distinct, rows float64
-		if err := row(&oid, &c.Name, &typname, &c.Native, &mod, &c.Nullable, &c.Collation, &deterministic, &distinct, &c.NullShare, &rows); err != nil {
+		var common, shares, bounds string
+		if err := row(&oid, &c.Name, &typname, &c.Native, &mod, &c.Nullable, &c.Collation, &deterministic, &distinct, &c.NullShare, &rows, &common, &shares, &bounds); err != nil {
 			return err
 		}
 		t := tables[oid]
@@ -215,6 +217,7 @@ func (s *Source) columns(ctx context.Context, tables map[uint32]*catalog.Table) 
 		}
 		c.Distinct = int64(distinct)
 		typed(&c, typname, mod)
+		histogram(&c, common, shares, bounds)
 		if !c.Type.Kind.IsText() {
 			c.Collation = ""
 		} else if !deterministic {
@@ -224,6 +227,27 @@ func (s *Source) columns(ctx context.Context, tables map[uint32]*catalog.Table) 
 		t.Columns = append(t.Columns, c)
 		return nil
 	})
+}
+
+// histogram notes PostgreSQL's statistics of a column. Its bounds are of use
+// for numbers and times, whose order is Rovik's.
+func histogram(c *catalog.Column, common, shares, bounds string) {
+	values, err1 := value.ParseList(value.Text, common)
+	freqs, err2 := value.ParseList(value.Float8, shares)
+	if err1 == nil && err2 == nil && len(values) == len(freqs) {
+		for i := range values {
+			if len(values[i].Str) < 100 {
+				c.Common = append(c.Common, catalog.CommonValue{Value: values[i].Str, Share: freqs[i].Float})
+			}
+		}
+	}
+	if k := c.Type.Kind; k.IsNumber() || k.IsTime() {
+		if list, err := value.ParseList(value.Text, bounds); err == nil {
+			for _, b := range list {
+				c.Bounds = append(c.Bounds, b.Str)
+			}
+		}
+	}
 }
 
 const nondeterministic = "nondeterministic "

@@ -84,6 +84,16 @@ type Column struct {
 	Distinct int64 `json:"distinct,omitempty"`
 	// NullShare estimates the share of NULLs, from 0 to 1.
 	NullShare float64 `json:"nullShare,omitempty"`
+	// Common are frequent values; Bounds cut the others, sorted, into parts of
+	// the same size. Both are empty where the source does not know.
+	Common []CommonValue `json:"common,omitempty"`
+	Bounds []string      `json:"bounds,omitempty"`
+}
+
+// CommonValue is a frequent value of a column, as text, with its share of rows.
+type CommonValue struct {
+	Value string  `json:"value"`
+	Share float64 `json:"share"`
 }
 
 // Key is a set of columns that no two rows share.

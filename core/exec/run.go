@@ -41,6 +41,9 @@ type Connector interface {
 type Options struct {
 	ID     string // names the run in the comment of its statements
 	Memory int64  // bytes; 0 means DefaultMemory
+	// Measured is told of every statement that was read to its end: the
+	// signature of its rows and their number. It may be nil.
+	Measured func(signature string, rows int64)
 	// Planned is how long planning took, for the report.
 	Planned time.Duration
 }
@@ -66,6 +69,7 @@ type Run struct {
 	readers  sync.WaitGroup
 	remotes  []*remoteOp
 	budget   *budget
+	measured func(signature string, rows int64)
 }
 
 // counters measure a statement or an operator.
@@ -78,7 +82,7 @@ func Start(ctx context.Context, c *fold.Compiled, conn Connector, opts Options) 
 	if opts.Memory == 0 {
 		opts.Memory = DefaultMemory
 	}
-	r := &Run{Columns: c.Root.Columns(), compiled: c, planned: opts.Planned, began: time.Now(), budget: &budget{limit: opts.Memory}}
+	r := &Run{Columns: c.Root.Columns(), compiled: c, planned: opts.Planned, began: time.Now(), budget: &budget{limit: opts.Memory}, measured: opts.Measured}
 	r.ctx, r.cancel = context.WithCancelCause(ctx)
 	b := &builder{run: r, shipments: map[int]*shippedKeys{}, conn: conn, comment: Comment(opts.ID), estimate: plan.NewEstimator(c.Root)}
 	for range c.Statements {
@@ -479,6 +483,9 @@ func (o *remoteOp) read(ctx context.Context) (kernel.Batch, error) {
 			err = cerr
 		}
 		o.reader, o.over = nil, err
+		if errors.Is(err, io.EOF) && o.run.measured != nil && o.keys == nil {
+			o.run.measured(o.statement.Signature, o.c.rows.Load())
+		}
 		return b, err
 	}
 	o.c.rows.Add(int64(b.Len))

@@ -88,6 +88,8 @@ type Statement struct {
 	Source  string
 	Columns []plan.Column // of its result, in order
 	Rows    float64       // estimated
+	// Signature names the rows for estimates of later runs; "" for none.
+	Signature string
 	Native
 }
 
@@ -117,7 +119,7 @@ func (c *Compiled) Text(o plan.Origin) string { return oneLine(c.texts.Text(o)) 
 
 // Compile folds a rewritten query into the sources.
 func Compile(q *plan.Query, sources map[string]Source, opts Options) (*Compiled, error) {
-	f := &folder{q: q, sources: sources, off: opts.Off, estimate: plan.NewEstimator(q.Root)}
+	f := &folder{q: q, sources: sources, off: opts.Off, estimate: plan.NewEstimator(q.Root).Knowing(q.Measured)}
 	p, err := f.fold(q.Root)
 	if err != nil {
 		return nil, err

@@ -103,8 +103,10 @@ func takes(n plan.Node, _ *plan.Call) bool {
 func below(n plan.Node, cond plan.Expr) plan.Node {
 	on := func(in plan.Node, cond plan.Expr) plan.Node { return n.WithInputs([]plan.Node{below(in, cond)}) }
 	switch n := n.(type) {
-	case *plan.Filter, *plan.Sort:
-		return on(n.Inputs()[0], cond)
+	case *plan.Filter: // last, so that other parameters keep their numbers
+		return &plan.Filter{Input: n.Input, Conds: append(n.Conds[:len(n.Conds):len(n.Conds)], cond)}
+	case *plan.Sort:
+		return on(n.Input, cond)
 	case *plan.Distinct:
 		if n.On == nil {
 			return on(n.Input, cond)

@@ -16,11 +16,17 @@ const (
 )
 
 // Estimator guesses row counts from the catalogue's statistics.
-type Estimator struct{ cols map[ID]*catalog.Column }
+type Estimator struct {
+	cols map[ID]*catalog.Column
+	// measured gives the rows that runs have measured, by signature; nil for
+	// none.
+	measured   func(signature string) (float64, bool)
+	signatures map[Node]string
+}
 
 // NewEstimator makes an estimator for plans built from the scans of n.
 func NewEstimator(n Node) *Estimator {
-	e := &Estimator{cols: map[ID]*catalog.Column{}}
+	e := &Estimator{cols: map[ID]*catalog.Column{}, signatures: map[Node]string{}}
 	Visit(n, func(n Node) {
 		if s, ok := n.(*Scan); ok {
 			for _, c := range s.Cols {
@@ -31,8 +37,28 @@ func NewEstimator(n Node) *Estimator {
 	return e
 }
 
+// Knowing makes the estimator use what runs have measured.
+func (e *Estimator) Knowing(measured func(signature string) (float64, bool)) *Estimator {
+	e.measured = measured
+	return e
+}
+
 // Rows guesses how many rows n gives.
 func (e *Estimator) Rows(n Node) float64 {
+	switch n.(type) {
+	case *Filter, *Join, *Aggregate:
+		if e.measured == nil {
+			break
+		}
+		sig, ok := e.signatures[n]
+		if !ok {
+			sig = Signature(n)
+			e.signatures[n] = sig
+		}
+		if rows, known := e.measured(sig); sig != "" && known {
+			return math.Max(rows, 1)
+		}
+	}
 	switch n := n.(type) {
 	case *Scan:
 		return float64(max(n.Table.Rows, 1))
@@ -193,13 +219,17 @@ func (e *Estimator) share(x Expr) float64 {
 		if _, shipped := c.Args[1].(*ShippedKeys); shipped {
 			return 1 // counted where they are sent
 		}
-		return math.Min(1, e.equalShare(c.Args[0])*float64(len(c.Args)-1))
+		share := 0.0
+		for _, item := range c.Args[1:] {
+			share += e.equalTo(c.Args[0], item)
+		}
+		return math.Min(1, share)
 	case "=", OpLooseEqual:
-		return math.Min(1, e.equalShare(c.Args[0])*float64(len(c.Args)-1))
+		return e.equalTo(c.Args[0], c.Args[1])
 	case "<>":
-		return 1 - e.equalShare(c.Args[0])
+		return 1 - e.share(&Call{Op: "=", Args: c.Args, Typ: c.Typ})
 	case "<", "<=", ">", ">=":
-		return shareRange
+		return e.rangeShare(c)
 	case "like", "ilike":
 		return shareLike
 	case "is null":
@@ -208,6 +238,104 @@ func (e *Estimator) share(x Expr) float64 {
 		return 1 - e.nullShare(c.Args[0])
 	}
 	return shareOther
+}
+
+// equalTo guesses the share of rows in which a column has a value: that of the
+// source's list of common values, or an even part of what they leave.
+func (e *Estimator) equalTo(x, y Expr) float64 {
+	col, isCol := x.(*Col)
+	k, isConst := y.(*Const)
+	if !isCol {
+		if _, turned := y.(*Col); turned {
+			return e.equalTo(y, x)
+		}
+	}
+	if !isCol || !isConst || k.Val.IsNull || e.cols[col.ID] == nil || len(e.cols[col.ID].Common) == 0 {
+		return e.equalShare(x)
+	}
+	c := e.cols[col.ID]
+	text, rest := k.Val.String(), 1-c.NullShare
+	for _, v := range c.Common {
+		if v.Value == text {
+			return v.Share
+		}
+		rest -= v.Share
+	}
+	if others := float64(c.Distinct) - float64(len(c.Common)); others > 0 {
+		return math.Max(rest, 0) / others
+	}
+	return math.Max(rest, 0) * shareEqual
+}
+
+// rangeShare guesses the share of rows on one side of a constant by the bounds
+// of a column's histogram, between which rows lie evenly.
+func (e *Estimator) rangeShare(c *Call) float64 {
+	op := c.Op
+	col, isCol := c.Args[0].(*Col)
+	k, isConst := c.Args[1].(*Const)
+	if !isCol || !isConst {
+		if col, isCol = c.Args[1].(*Col); !isCol {
+			return shareRange
+		}
+		if k, isConst = c.Args[0].(*Const); !isConst {
+			return shareRange
+		}
+		op = map[string]string{"<": ">", "<=": ">=", ">": "<", ">=": "<="}[op]
+	}
+	stats := e.cols[col.ID]
+	if stats == nil || len(stats.Bounds) < 2 || k.Val.IsNull || k.Typ.Kind != col.Typ.Kind {
+		return shareRange
+	}
+	below, ok := shareBelow(stats.Bounds, k.Val)
+	if !ok {
+		return shareRange
+	}
+	if op == ">" || op == ">=" {
+		below = 1 - below
+	}
+	return math.Max(below*(1-stats.NullShare), 0.0005)
+}
+
+// shareBelow returns the part of a histogram below v.
+func shareBelow(bounds []string, v value.Value) (float64, bool) {
+	at := func(i int) (value.Value, bool) {
+		b, err := value.Parse(v.Kind, bounds[i])
+		return b, err == nil
+	}
+	steps := float64(len(bounds) - 1)
+	for i := range bounds {
+		b, ok := at(i)
+		if !ok {
+			return 0, false
+		}
+		if value.Compare(v, b) > 0 {
+			continue
+		}
+		if i == 0 {
+			return 0, true
+		}
+		low, ok := at(i - 1)
+		if !ok {
+			return 0, false
+		}
+		part := 0.5
+		if from, to := number(low), number(b); to > from {
+			part = (number(v) - from) / (to - from)
+		}
+		return (float64(i-1) + part) / steps, true
+	}
+	return 1, true
+}
+
+// number places a value on a line, roughly.
+func number(v value.Value) float64 {
+	switch {
+	case v.Kind == value.Numeric:
+		return v.Dec.Float64()
+	case v.Kind.IsFloat():
+		return v.Float
+	}
+	return float64(v.Int)
 }
 
 func (e *Estimator) equalShare(x Expr) float64 {

@@ -576,6 +576,9 @@ type Query struct {
 	// Momentary tells that the moment of binding is in the plan, as now() or
 	// current_date.
 	Momentary bool
+	// Measured gives the rows that runs have measured, by signature; nil for
+	// none.
+	Measured func(signature string) (float64, bool)
 	// Rewrites are what rewriting did, once it is done.
 	Rewrites []Rewriting
 }

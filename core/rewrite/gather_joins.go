@@ -11,7 +11,7 @@ import "rovik/core/plan"
 // expected to give the fewest rows first, so that little is left to look up in
 // what comes later.
 func gatherJoins(root plan.Node, pass *Pass) plan.Node {
-	g := &gatherer{pass: pass, estimate: plan.NewEstimator(root)}
+	g := &gatherer{pass: pass, estimate: pass.estimator(root)}
 	return g.node(root)
 }
 

@@ -21,6 +21,12 @@ type Pass struct {
 	rule  string
 	notes []plan.Rewriting
 	seen  map[plan.Rewriting]bool
+	// measured gives the rows that runs have measured, by signature.
+	measured func(signature string) (float64, bool)
+}
+
+func (p *Pass) estimator(root plan.Node) *plan.Estimator {
+	return plan.NewEstimator(root).Knowing(p.measured)
 }
 
 // NewPass makes a pass of a rule.
@@ -94,6 +100,7 @@ func Apply(q *plan.Query, trace func(Step)) (out *plan.Query, err error) {
 		before = plan.Print(root)
 	}
 	pass := NewPass(q.IDs)
+	pass.measured = q.Measured
 	for _, r := range Rules() {
 		pass.rule = r.Name
 		root = r.Apply(root, pass)
