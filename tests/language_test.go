@@ -175,6 +175,7 @@ SELECT x, y FROM (VALUES (1, ARRAY[1, 2]), (2, ARRAY[]::integer[]), (3, NULL)) t
 SELECT x FROM (VALUES (1, ARRAY[1, 2]), (2, ARRAY[5])) t(x, l) WHERE EXISTS (SELECT 1 FROM unnest(l) u WHERE u = x)
 SELECT key, value FROM json_each_text('{"a": 1, "b": null, "c": "x"}')
 SELECT value FROM jsonb_array_elements('[1, {"a": 2}, null]')
+SELECT m FROM regexp_matches('a1b22', '([a-z])(\d+)', 'g') m
 SELECT title FROM registry.objects ORDER BY value_estimate DESC NULLS LAST, object_id LIMIT 5
 `), "\n")
 

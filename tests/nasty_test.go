@@ -230,3 +230,47 @@ func TestFoundByGeneratedQueries(t *testing.T) {
 		t.Run(sql, func(t *testing.T) { holdsLawOn(t, a, ref, sql, false) })
 	}
 }
+
+// A setting altered on the server changes what is measured at the next check,
+// and with it the verdicts; the check says so.
+func TestAlteredSettingsChangeVerdicts(t *testing.T) {
+	a, _ := nastyWorld(t)
+	ctx := context.Background()
+	admin, err := env.Postgres.Postgres(ctx, "postgres")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer admin.Close(ctx)
+	verdict := func() string {
+		r, err := a.Explain(queryOf("SELECT id FROM pg.nasty WHERE n = 1"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if p := r.Pieces[0]; p.Reason != nil {
+			return string(p.Verdict) + " " + p.Reason.Code
+		}
+		return string(r.Pieces[0].Verdict)
+	}
+	for _, step := range []struct{ set, was, is, verdict string }{
+		{"SET transform_null_equals = on", "no", "yes", "kept quirk-differs"},
+		{"RESET transform_null_equals", "yes", "no", "folded"},
+	} {
+		if _, err := admin.Exec(ctx, "ALTER DATABASE nasty "+step.set); err != nil {
+			t.Fatal(err)
+		}
+		tested, err := a.TestSource(ctx, "pg")
+		if err != nil || len(tested.Changes) != 1 {
+			t.Fatalf("testing after %s tells of %v, %v", step.set, tested.Changes, err)
+		}
+		if verdict() == step.verdict {
+			t.Errorf("a test alone has changed the verdict")
+		}
+		found, err := a.RefreshSource(ctx, "pg")
+		if err != nil || len(found.Changes) != 1 || found.Changes[0].Was != step.was || found.Changes[0].Is != step.is {
+			t.Errorf("after %s the check tells of %v, %v", step.set, found.Changes, err)
+		}
+		if got := verdict(); got != step.verdict {
+			t.Errorf("after %s the verdict is %s, want %s", step.set, got, step.verdict)
+		}
+	}
+}

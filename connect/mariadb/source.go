@@ -188,6 +188,10 @@ func (s *Source) query(ctx context.Context, text string, scan func(*sql.Rows) er
 
 // Discover reads information_schema; see connect.Source.
 func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
+	// Settings altered at the server hold for new sessions alone: what is
+	// measured has to hold for those that statements will run in.
+	s.db.SetMaxIdleConns(0)
+	s.db.SetMaxIdleConns(maxConns)
 	found := &catalog.Source{Name: s.name, Kind: "mariadb", Quirks: map[string]catalog.Quirk{}}
 	tables := map[string]*catalog.Table{}
 	err := s.query(ctx, `SELECT table_name, COALESCE(table_rows, 0) FROM information_schema.tables

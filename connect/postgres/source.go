@@ -150,6 +150,9 @@ func (s *Source) query(ctx context.Context, sql string, scan func(row func(...an
 
 // Discover reads the database's catalogue; see connect.Source.
 func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
+	// Settings altered at the server hold for new sessions alone: what is
+	// measured has to hold for those that statements will run in.
+	s.pool.Reset()
 	found := &catalog.Source{Name: s.name, Kind: "postgresql", Quirks: map[string]catalog.Quirk{}}
 	tables := map[uint32]*catalog.Table{}
 	err := s.query(ctx, `

@@ -211,6 +211,46 @@ func init() {
 		}
 		return re.split(a[0].Str), nil
 	})
+	setFunctions["regexp_matches"] = func(kinds []value.Kind) *SetFunc {
+		args := []value.Kind{t, t, t}
+		if len(kinds) == 2 {
+			args = args[:2]
+		}
+		if !fits(kinds, args) {
+			return nil
+		}
+		texts := value.ArrayOf(t)
+		return &SetFunc{args, []value.Kind{texts}, []string{"regexp_matches"}, func(a []value.Value) ([][]value.Value, error) {
+			if anyNull(a) {
+				return nil, nil
+			}
+			flags := ""
+			if len(a) > 2 {
+				flags = a[2].Str
+			}
+			re, err := compileRegex(a[1].Str, flags)
+			if err != nil {
+				return nil, err
+			}
+			n := 1
+			if re.all {
+				n = -1
+			}
+			var out []value.Value
+			for _, m := range re.re.FindAllStringSubmatchIndex(a[0].Str, n) {
+				v := value.Value{Kind: texts}
+				for i := min(1, re.nsub); i <= re.nsub; i++ {
+					if m[2*i] < 0 {
+						v.List = append(v.List, value.NullOf(t))
+					} else {
+						v.List = append(v.List, value.TextOf(a[0].Str[m[2*i]:m[2*i+1]]))
+					}
+				}
+				out = append(out, v)
+			}
+			return one(out), nil
+		}}
+	}
 	for _, k := range []value.Kind{value.JSON, value.JSONB} {
 		prefix := k.String()
 		jsonSet := func(name string, results []value.Kind, names []string, rows func(v value.JSONValue) ([][]value.Value, error)) {

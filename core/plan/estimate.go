@@ -13,6 +13,8 @@ const (
 	shareRange = 0.33
 	shareOther = 0.25
 	shareLike  = 0.1
+	// shareRechecked is what a condition keeps that a source has narrowed by.
+	shareRechecked = 0.9
 )
 
 // Estimator guesses row counts from the catalogue's statistics.
@@ -35,6 +37,31 @@ func NewEstimator(n Node) *Estimator {
 		}
 	})
 	return e
+}
+
+// narrowedBy returns where the conditions are written that a statement below n
+// has applied already, perhaps wider.
+func narrowedBy(n Node) map[Origin]bool {
+	out := map[Origin]bool{}
+	r, ok := n.(*Remote)
+	if !ok {
+		return out
+	}
+	Visit(r.Input, func(n Node) {
+		var conds []Expr
+		switch n := n.(type) {
+		case *Filter:
+			conds = n.Conds
+		case *Join:
+			conds = n.On
+		}
+		for _, c := range conds {
+			if c.Origin().Known() {
+				out[c.Origin()] = true
+			}
+		}
+	})
+	return out
 }
 
 // Knowing makes the estimator use what runs have measured.
@@ -66,8 +93,13 @@ func (e *Estimator) Rows(n Node) float64 {
 		return float64(len(n.Rows))
 	case *Filter:
 		rows := e.Rows(n.Input)
+		narrowed := narrowedBy(n.Input)
 		for _, c := range n.Conds {
-			rows *= e.share(c)
+			if narrowed[c.Origin()] {
+				rows *= shareRechecked
+			} else {
+				rows *= e.share(c)
+			}
 		}
 		return math.Max(rows, 1)
 	case *Join:

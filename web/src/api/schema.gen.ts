@@ -587,6 +587,12 @@ export interface components {
             note?: string;
             distinct?: number;
             nullShare?: number;
+            common?: components["schemas"]["CommonValue"][];
+            bounds?: string[];
+        };
+        CommonValue: {
+            value: string;
+            share: number;
         };
         Key: {
             columns: string[];
