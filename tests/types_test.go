@@ -320,3 +320,44 @@ func TestKeysAndStatisticsComeAcross(t *testing.T) {
 		}
 	}
 }
+
+// What a source lets in twice, or lets be NULL, is no key and not taken for
+// NOT NULL, whatever it is called: rows would be lost otherwise.
+func TestKeysAreWhatHolds(t *testing.T) {
+	ctx := context.Background()
+	a := typeWorld(t, []string{
+		"CREATE TABLE parent (id int PRIMARY KEY, v text)", "CREATE TABLE child () INHERITS (parent)", "INSERT INTO parent VALUES (1, 'a')", "INSERT INTO child VALUES (1, 'b')",
+		"CREATE TABLE later (id int UNIQUE DEFERRABLE, n int, v text, UNIQUE (n) INCLUDE (v))",
+	}, nil)
+	path := makeSQLite(t, "CREATE TABLE loose (code TEXT PRIMARY KEY, v TEXT)", "INSERT INTO loose VALUES (NULL, 'a'), (NULL, 'b'), ('c', 'c')",
+		"CREATE TABLE strict (code TEXT PRIMARY KEY, v TEXT) WITHOUT ROWID", "CREATE TABLE ids (id INTEGER PRIMARY KEY, v TEXT)",
+		"CREATE TABLE sums (d DECIMAL_TEXT(9,2) UNIQUE, m UNIQUE)", "INSERT INTO sums VALUES ('1.5', 7), ('1.50', '7')")
+	if _, err := a.AddSource(ctx, "sl", "sqlite", configOf(path), ""); err != nil {
+		t.Fatal(err)
+	}
+	for table, want := range map[string]string{"pg.parent": "[]", "pg.later": "[{[n] false}]", "sl.loose": "[{[code] true}]", "sl.strict": "[{[code] true}]", "sl.ids": "[{[id] true}]", "sl.sums": "[]"} {
+		if got := fmt.Sprint(a.Catalog().Table(table).Keys); got != want {
+			t.Errorf("the keys of %s are %s, want %s", table, got, want)
+		}
+	}
+	for table, nullable := range map[string]bool{"sl.loose": true, "sl.strict": false, "sl.ids": false, "sl.sums": true, "pg.parent": false} {
+		if got := a.Catalog().Table(table).Columns[0].Nullable; got != nullable {
+			t.Errorf("the first column of %s: nullable is %v", table, got)
+		}
+	}
+	for sql, want := range map[string]string{
+		"SELECT v FROM sl.loose WHERE code IS NULL ORDER BY v":                            "[a| b|]",
+		"SELECT DISTINCT code FROM sl.loose ORDER BY 1":                                   "[c| ∅|]",
+		"SELECT count(*) FROM sl.loose x WHERE code NOT IN (SELECT code FROM sl.loose y)": "[0|]",
+		"SELECT p.id FROM pg.parent p LEFT JOIN pg.parent q ON q.id = p.id":               "[1| 1| 1| 1|]",
+		"SELECT DISTINCT id FROM pg.parent":                                               "[1|]",
+		"SELECT count(DISTINCT d) FROM sl.sums":                                           "[1|]",
+		"SELECT DISTINCT m FROM sl.sums":                                                  "[7|]",
+	} {
+		for _, off := range []bool{false, true} {
+			if o, _ := ours(ctx, a, sql, off); fmt.Sprint(o.rows) != want {
+				t.Errorf("%s (folding off: %v) gives %v %v, want %s", sql, off, o.rows, o.err, want)
+			}
+		}
+	}
+}

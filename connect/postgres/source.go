@@ -287,11 +287,15 @@ func typed(c *catalog.Column, typname string, mod int32) {
 }
 
 func (s *Source) keys(ctx context.Context, tables map[uint32]*catalog.Table) error {
+	// A table's own index says nothing of the rows of tables that inherit from it.
 	err := s.query(ctx, `
 		SELECT i.indrelid, i.indisprimary,
 		       array_to_string(ARRAY(SELECT a.attname FROM unnest(i.indkey) WITH ORDINALITY k(num, ord)
-		         JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.num ORDER BY k.ord), chr(1))
-		FROM pg_index i WHERE i.indisunique AND i.indpred IS NULL AND i.indexprs IS NULL AND i.indisvalid
+		         JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = k.num
+		         WHERE k.ord <= i.indnkeyatts ORDER BY k.ord), chr(1))
+		FROM pg_index i JOIN pg_class c ON c.oid = i.indrelid
+		WHERE i.indisunique AND i.indpred IS NULL AND i.indexprs IS NULL AND i.indisvalid AND i.indimmediate
+		  AND NOT (c.relkind = 'r' AND c.relhassubclass)
 		ORDER BY i.indrelid, i.indisprimary DESC, i.indexrelid`, func(row func(...any) error) error {
 		var oid uint32
 		var primary bool

@@ -9,6 +9,7 @@ import (
 	"net/url"
 	"os"
 	"regexp"
+	"slices"
 	"sort"
 	"strings"
 
@@ -162,14 +163,16 @@ func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
 func (s *Source) describe(ctx context.Context, t *catalog.Table) error {
 	quoted := dialect.Quote(t.Name)
 	primary := map[int]string{}
-	err := s.query(ctx, "SELECT name, type, \"notnull\", pk FROM pragma_table_info("+literal(t.Name)+") ORDER BY cid", func(r *sql.Rows) error {
+	// Only a primary key that is the rowid, and so has no index of its own,
+	// never holds NULL; the others may, unless they say otherwise.
+	err := s.query(ctx, "SELECT name, type, \"notnull\", pk, pk > 0 AND NOT EXISTS (SELECT 1 FROM pragma_index_list("+literal(t.Name)+") WHERE origin = 'pk') FROM pragma_table_info("+literal(t.Name)+") ORDER BY cid", func(r *sql.Rows) error {
 		var c catalog.Column
-		var notNull bool
+		var notNull, rowid bool
 		var pk int
-		if err := r.Scan(&c.Name, &c.Native, &notNull, &pk); err != nil {
+		if err := r.Scan(&c.Name, &c.Native, &notNull, &pk, &rowid); err != nil {
 			return err
 		}
-		c.Nullable = !notNull && pk == 0
+		c.Nullable = !notNull && !rowid
 		if pk > 0 {
 			primary[pk] = c.Name
 		}
@@ -208,7 +211,36 @@ func (s *Source) describe(ctx context.Context, t *catalog.Table) error {
 	if err != nil {
 		return err
 	}
-	return s.measure(ctx, t, quoted)
+	if err := s.measure(ctx, t, quoted); err != nil {
+		return err
+	}
+	t.Keys = slices.DeleteFunc(t.Keys, func(k catalog.Key) bool { return !distinguishes(t, k) })
+	return nil
+}
+
+// distinguishes tells whether values that SQLite holds to be different are
+// different to Rovik too: not so of numbers and times that are kept as text,
+// which have several spellings, or where Rovik reads another type.
+func distinguishes(t *catalog.Table, k catalog.Key) bool {
+	for _, name := range k.Columns {
+		i := slices.IndexFunc(t.Columns, func(c catalog.Column) bool { return c.Name == name })
+		if i < 0 {
+			return false
+		}
+		switch c := t.Columns[i]; c.Type.Kind {
+		case value.Numeric, value.Timestamp, value.TimestampTZ:
+			return false
+		case value.Text:
+			if c.ReadAs != "" && c.Note != "" {
+				return false
+			}
+		default:
+			if c.ReadAs != "" {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 func literal(s string) string { return "'" + strings.ReplaceAll(s, "'", "''") + "'" }

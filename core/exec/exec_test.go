@@ -8,6 +8,7 @@ import (
 	"sort"
 	"strings"
 	"testing"
+	"time"
 
 	"rovik/core/catalog"
 	"rovik/core/fold"
@@ -272,6 +273,28 @@ func TestStopAndFailuresEndEverySource(t *testing.T) {
 	}
 	if _, err := rowsOf(t, run); err == nil || !strings.Contains(err.Error(), "time limit") {
 		t.Errorf("a run past its time ends with %v", err)
+	}
+}
+
+// A run that is stopped ends although its operators have all that they need and
+// work on it for long.
+func TestStopEndsALongJoin(t *testing.T) {
+	many := make([][]any, 20_000)
+	for i := range many {
+		many[i] = []any{1, i}
+	}
+	m := &memory{rows: map[string][][]any{"l": many, "r": many}, size: BatchRows}
+	run := start(t, m, Options{}, func(c *fold.Compiled) plan.Node {
+		pairs := &plan.Join{Left: remote(c, "l", 1, 2), Right: remote(c, "r", 3, 4), On: []plan.Expr{op("=", col(1), col(3))}}
+		return &plan.Aggregate{Input: pairs, Groups: []plan.Item{{Column: plan.Column{ID: 7, Type: value.Of(value.Int4)}, Expr: col(1)}}}
+	})
+	began := time.Now()
+	time.AfterFunc(50*time.Millisecond, run.Stop)
+	if _, err := rowsOf(t, run); !errors.Is(err, Stopped) {
+		t.Errorf("a stopped run ends with %v", err)
+	}
+	if d := time.Since(began); d > 2*time.Second {
+		t.Errorf("it took %v to end", d)
 	}
 }
 

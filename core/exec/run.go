@@ -191,7 +191,12 @@ type measured struct {
 	c *counters
 }
 
+// next also ends a run that was stopped while operators work on what they hold,
+// when no source would notice.
 func (m measured) next(ctx context.Context) (kernel.Batch, error) {
+	if err := ctx.Err(); err != nil {
+		return kernel.Batch{}, err
+	}
 	began := time.Now()
 	b, err := m.operator.next(ctx)
 	m.c.nanos.Add(int64(time.Since(began)))

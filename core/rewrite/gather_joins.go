@@ -121,7 +121,11 @@ func (g *joinGroup) build() plan.Node {
 	g.attach(sameSource)
 	anywhere := func(a, b *joinPart) bool { return true }
 	for len(g.parts) > 1 {
-		g.merge(g.cheapest())
+		i, j, connected := g.cheapest()
+		if !connected && g.attachConnecting() {
+			continue
+		}
+		g.merge(i, j)
 	}
 	g.attach(anywhere)
 	top := g.parts[0].node
@@ -152,9 +156,9 @@ func (g *joinGroup) partner(i int, may func(a, b *joinPart) bool) int {
 
 // cheapest returns the connected pair whose join is expected to give the fewest
 // rows; where nothing is connected, the two smallest parts.
-func (g *joinGroup) cheapest() (int, int) {
-	bestI, bestJ, best := 0, 1, -1.0
-	connectedBest := false
+func (g *joinGroup) cheapest() (bestI, bestJ int, connectedBest bool) {
+	bestI, bestJ = 0, 1
+	best := -1.0
 	for i := range g.parts {
 		for j := i + 1; j < len(g.parts); j++ {
 			trial := &plan.Join{Left: g.parts[i].node, Right: g.parts[j].node}
@@ -171,7 +175,7 @@ func (g *joinGroup) cheapest() (int, int) {
 			}
 		}
 	}
-	return bestI, bestJ
+	return bestI, bestJ, connectedBest
 }
 
 // connecting returns where the first condition between two parts is written.
@@ -221,23 +225,56 @@ func (g *joinGroup) merge(i, j int) {
 // attach adds the left joins whose condition reads a single part, in order.
 func (g *joinGroup) attach(may func(a, b *joinPart) bool) {
 	for k := range g.attached {
+		for _, p := range g.parts {
+			if a := &g.attached[k]; !a.done && may(p, a.right) && g.fits(a, p) {
+				a.addTo(p)
+			}
+		}
+	}
+}
+
+// attachConnecting adds the first left join whose right side is read by a
+// condition that waits, so that this may connect parts which nothing else
+// does: every pair of their rows would be made otherwise.
+func (g *joinGroup) attachConnecting() bool {
+	for k := range g.attached {
 		a := &g.attached[k]
-		if a.done {
+		if a.done || !g.awaited(a.right) {
 			continue
 		}
 		for _, p := range g.parts {
-			if !may(p, a.right) || !g.fits(a, p) {
-				continue
+			if g.fits(a, p) {
+				a.addTo(p)
+				return true
 			}
-			p.node = a.join.WithInputs([]plan.Node{p.node, a.right.node})
-			p.cols = plan.Outputs(p.node)
-			if p.source != a.right.source {
-				p.source = ""
-			}
-			a.done = true
-			break
 		}
 	}
+	return false
+}
+
+// awaited tells whether a condition that is not used yet reads p.
+func (g *joinGroup) awaited(p *joinPart) bool {
+	for _, c := range g.conds {
+		if c.used {
+			continue
+		}
+		for id := range plan.Uses(c.expr) {
+			if p.cols[id] {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// addTo makes p the left side of a's join.
+func (a *attachment) addTo(p *joinPart) {
+	p.node = a.join.WithInputs([]plan.Node{p.node, a.right.node})
+	p.cols = plan.Outputs(p.node)
+	if p.source != a.right.source {
+		p.source = ""
+	}
+	a.done = true
 }
 
 // fits tells whether a's condition reads only p and a's right side. A

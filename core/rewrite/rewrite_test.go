@@ -26,9 +26,13 @@ func testCatalog() *catalog.Catalog {
 		}
 		return t
 	}
+	keyed := table("b", "u", "id integer", "name text")
+	keyed.Keys = []catalog.Key{{Columns: []string{"id"}, Primary: true}}
+	repeating := table("a", "x", "id integer", "k text", "n integer")
+	repeating.Columns[0].Distinct = 20
 	return catalog.New([]*catalog.Source{
-		{Name: "a", Tables: []*catalog.Table{table("a", "x", "id integer", "k text", "n integer"), table("a", "y", "id integer", "k text", "m integer")}},
-		{Name: "b", Tables: []*catalog.Table{table("b", "z", "id integer", "k text", "w numeric(10,2)")}},
+		{Name: "a", Tables: []*catalog.Table{repeating, table("a", "y", "id integer", "k text", "m integer")}},
+		{Name: "b", Tables: []*catalog.Table{table("b", "z", "id integer", "k text", "w numeric(10,2)"), keyed}},
 	}, nil, nil)
 }
 
@@ -60,11 +64,23 @@ func shape(n plan.Node) string {
 	return s
 }
 
+type rule = func(plan.Node, *Pass) plan.Node
+
+// after is a rule on what others, in their order, made for it.
+func after(last rule, before ...rule) rule {
+	return func(n plan.Node, pass *Pass) plan.Node {
+		for _, apply := range before {
+			n = apply(n, pass)
+		}
+		return last(n, pass)
+	}
+}
+
 // Each rule alone, on a query made for it: before and after.
 func TestRules(t *testing.T) {
 	for _, c := range []struct {
 		name  string
-		apply func(plan.Node, *Pass) plan.Node
+		apply rule
 		sql   string
 		want  string
 	}{
@@ -100,6 +116,40 @@ func TestRules(t *testing.T) {
 			"project k AS k [join on k = k [join on id = id [scan a.x (id, k, n) | scan a.y (id, k, m)] | scan b.z (id, k, w)]]"},
 		{"an outer join moved to its own source", gatherJoins, "SELECT x.k FROM a.x AS x JOIN b.z AS z ON z.k = x.k LEFT JOIN a.y AS y ON y.id = x.id",
 			"project k AS k [join on k = k [left join on id = id [scan a.x (id, k, n) | scan a.y (id, k, m)] | scan b.z (id, k, w)]]"},
+		{"a correlated scalar subquery becomes a join with groups", decorrelate, "SELECT x.k, (SELECT sum(y.m) FROM a.y AS y WHERE y.id = x.id) AS s FROM a.x AS x",
+			"project k AS k, sum AS s [project id, k, n, sum(m) AS sum [left join on id = id [scan a.x (id, k, n) | aggregate [id AS id] sum(m) AS sum(m) [scan a.y (id, k, m)]]]]"},
+		{"a correlated EXISTS becomes a join", decorrelate, "SELECT x.k FROM a.x AS x WHERE EXISTS (SELECT 1 FROM b.z AS z WHERE z.id = x.id AND z.w > x.n)",
+			"project k AS k [filter exists [mark join on id = id AND w > CAST(n AS numeric) AS exists [scan a.x (id, k, n) | scan b.z (id, k, w)]]]"},
+		{"EXISTS in a condition is a semi-join", after(semiJoins, decorrelate, pushFilters), "SELECT x.k FROM a.x AS x WHERE EXISTS (SELECT 1 FROM b.z AS z WHERE z.id = x.id)",
+			"project k AS k [semi-join on id = id [scan a.x (id, k, n) | scan b.z (id, k, w)]]"},
+		{"NOT IN is an anti-join where nothing is NULL", after(semiJoins, decorrelate, pushFilters), "SELECT x.k FROM a.x AS x WHERE x.id NOT IN (SELECT z.id FROM b.z AS z)",
+			"project k AS k [anti-join on id = id [scan a.x (id, k, n) | project id AS id [scan b.z (id, k, w)]]]"},
+		{"a subquery of a key needs no check for a second row", after(singleJoins, decorrelate), "SELECT x.k, (SELECT u.name FROM b.u AS u WHERE u.id = x.id) AS name FROM a.x AS x",
+			"project k AS k, name AS name [project id, k, n, name [left join on id = id [scan a.x (id, k, n) | project name AS name, id [project name AS name, id [scan b.u (id, name)]]]]]"},
+		{"a subquery of many rows needs it", after(singleJoins, decorrelate), "SELECT x.k, (SELECT z.k FROM b.z AS z WHERE z.id = x.id) AS k2 FROM a.x AS x",
+			"project k AS k, k AS k2 [project id, k, n, k [single join on id = id [scan a.x (id, k, n) | project k AS k, id [project k AS k, id [scan b.z (id, k, w)]]]]]"},
+		{"a branch that contradicts is cut off", after(cutContradictions, pushFilters, foldConstants), "SELECT s.k FROM (SELECT 'a' AS tag, k FROM a.x UNION ALL SELECT 'b', k FROM b.z) AS s WHERE s.tag = 'a'",
+			"project k AS k [project tag AS tag, k AS k [project 'a' AS tag, k AS k [scan a.x (id, k, n)]]]"},
+		{"ranges that contradict", cutContradictions, "SELECT x.k FROM a.x AS x WHERE x.n > 5 AND x.n < 3",
+			"values 0 rows"},
+		{"a condition is carried across an equality", carryConditions, "SELECT x.k FROM a.x AS x JOIN b.z AS z ON z.id = x.id WHERE x.id = 7",
+			"project k AS k [filter id = 7 [join on id = id [scan a.x (id, k, n) | filter id = 7 [scan b.z (id, k, w)]]]]"},
+		{"but not to the side that is kept", carryConditions, "SELECT x.k FROM a.x AS x LEFT JOIN b.z AS z ON z.id = x.id AND z.id > 7",
+			"project k AS k [left join on id = id AND id > 7 [scan a.x (id, k, n) | scan b.z (id, k, w)]]"},
+		{"a left join to a key that nothing reads", dropJoins, "SELECT x.k FROM a.x AS x LEFT JOIN b.u AS u ON u.id = x.id",
+			"project k AS k [scan a.x (id, k, n)]"},
+		{"a left join that multiplies stays", dropJoins, "SELECT x.k FROM a.x AS x LEFT JOIN b.z AS z ON z.id = x.id",
+			"project k AS k [left join on id = id [scan a.x (id, k, n) | scan b.z (id, k, w)]]"},
+		{"groups whole below a join to a key", after(aggregateEarly, liftProjections), "SELECT x.id, count(*) AS c FROM a.x AS x JOIN b.u AS u ON u.id = x.id GROUP BY x.id",
+			"project id AS id, count(*) AS c [project id AS id, count(*) AS count(*) [join on id = id [aggregate [id] count(*) AS count(*) [scan a.x (id, k, n)] | scan b.u (id, name)]]]"},
+		{"groups partly below a join that they read both sides of", after(aggregateEarly, liftProjections), "SELECT u.name, sum(x.n) AS s FROM a.x AS x JOIN b.u AS u ON u.id = x.id GROUP BY u.name",
+			"project name AS name, sum(n) AS s [project name, CAST(sum(n) AS bigint) AS sum(n) [aggregate [name AS name] sum(sum(n)) AS sum(n) [join on id = id [aggregate [id] sum(n) AS sum(n) [scan a.x (id, k, n)] | scan b.u (id, name)]]]]"},
+		{"a limit into the branches of a union", limitEarly, "SELECT k FROM a.x UNION ALL SELECT k FROM b.z ORDER BY 1 LIMIT 3",
+			"limit 3 [sort k [union all [limit 3 [sort k [project k AS k [scan a.x (id, k, n)]]] | limit 3 [sort k [project k AS k [scan b.z (id, k, w)]]]]]]"},
+		{"a limit below an outer join to a key", after(limitEarly, liftProjections), "SELECT x.k, u.name FROM a.x AS x LEFT JOIN b.u AS u ON u.id = x.id ORDER BY x.k LIMIT 3",
+			"project k AS k, name AS name [limit 3 [sort k [left join on id = id [limit 3 [sort k [scan a.x (id, k, n)]] | scan b.u (id, name)]]]]"},
+		{"joins that only an outer join connects", gatherJoins, "SELECT y.k FROM a.x AS x LEFT JOIN b.z AS z ON z.id = x.id JOIN b.u AS u ON u.name = z.k JOIN a.y AS y ON y.m = z.w",
+			"project k AS k [join on CAST(m AS numeric) = w [join on name = k [left join on id = id [scan a.x (id, k, n) | scan b.z (id, k, w)] | scan b.u (id, name)] | scan a.y (id, k, m)]]"},
 		{"columns", pruneColumns, "SELECT s.k FROM (SELECT x.k, x.n, y.m FROM a.x AS x JOIN a.y AS y ON y.id = x.id) AS s",
 			"project k AS k [project k AS k [project k [join on id = id [scan a.x (id, k) | scan a.y (id)]]]]"},
 		{"aggregates that nothing reads", pruneColumns, "SELECT s.k FROM (SELECT k, sum(n) AS t FROM a.x GROUP BY k) AS s",
