@@ -127,6 +127,9 @@ width_bucket(1, 0, 0, 5)
 -16 >> 2
 @ (-5)
 |/ 16
+|/ 4.0
+||/ 27.0
+|/ 2.5 + 1
 CAST(1.5 AS real) + CAST(2.25 AS real)
 CAST(1.1 AS real)
 CAST(1.1 AS real) + 1.1

@@ -121,11 +121,9 @@ func (g *joinGroup) build() plan.Node {
 	g.attach(sameSource)
 	anywhere := func(a, b *joinPart) bool { return true }
 	for len(g.parts) > 1 {
-		i, j, connected := g.cheapest()
-		if !connected && g.attachConnecting() {
-			continue
+		if next := g.cheapest(); !g.attachBefore(next) {
+			g.merge(next.i, next.j)
 		}
-		g.merge(i, j)
 	}
 	g.attach(anywhere)
 	top := g.parts[0].node
@@ -154,28 +152,32 @@ func (g *joinGroup) partner(i int, may func(a, b *joinPart) bool) int {
 	return -1
 }
 
+// pair is two parts that may be joined next.
+type pair struct {
+	i, j      int
+	connected bool    // by an equality
+	rows      float64 // expected
+}
+
 // cheapest returns the connected pair whose join is expected to give the fewest
-// rows; where nothing is connected, the two smallest parts.
-func (g *joinGroup) cheapest() (bestI, bestJ int, connectedBest bool) {
-	bestI, bestJ = 0, 1
-	best := -1.0
+// rows; where nothing is connected, the two parts with the fewest.
+func (g *joinGroup) cheapest() pair {
+	best := pair{rows: -1}
 	for i := range g.parts {
 		for j := i + 1; j < len(g.parts); j++ {
 			trial := &plan.Join{Left: g.parts[i].node, Right: g.parts[j].node}
-			connected := false
 			for _, c := range g.conds {
 				if _, _, ok := plan.EquiKeys(c.expr, g.parts[i].cols, g.parts[j].cols); ok && !c.used {
 					trial.On = append(trial.On, c.expr)
-					connected = true
 				}
 			}
-			rows := g.estimate.Rows(trial)
-			if best < 0 || connected && !connectedBest || connected == connectedBest && rows < best {
-				bestI, bestJ, best, connectedBest = i, j, rows, connected
+			p := pair{i, j, len(trial.On) > 0, g.estimate.Rows(trial)}
+			if best.rows < 0 || p.connected && !best.connected || p.connected == best.connected && p.rows < best.rows {
+				best = p
 			}
 		}
 	}
-	return bestI, bestJ, connectedBest
+	return best
 }
 
 // connecting returns where the first condition between two parts is written.
@@ -233,17 +235,23 @@ func (g *joinGroup) attach(may func(a, b *joinPart) bool) {
 	}
 }
 
-// attachConnecting adds the first left join whose right side is read by a
-// condition that waits, so that this may connect parts which nothing else
-// does: every pair of their rows would be made otherwise.
-func (g *joinGroup) attachConnecting() bool {
+// attachBefore adds the first join that is better made before the next pair:
+// one whose right side is read by a condition that waits, where the pair is not
+// connected and every combination of its rows would be made; and a semi- or
+// anti-join on a part that the pair would multiply.
+func (g *joinGroup) attachBefore(next pair) bool {
 	for k := range g.attached {
 		a := &g.attached[k]
-		if a.done || !g.awaited(a.right) {
+		if a.done {
 			continue
 		}
-		for _, p := range g.parts {
-			if g.fits(a, p) {
+		connects := !next.connected && g.awaited(a.right)
+		reduces := a.join.Kind == plan.SemiJoin || a.join.Kind == plan.AntiJoin
+		for i, p := range g.parts {
+			if !g.fits(a, p) {
+				continue
+			}
+			if connects || reduces && (i == next.i || i == next.j) && next.rows > g.estimate.Rows(p.node) {
 				a.addTo(p)
 				return true
 			}

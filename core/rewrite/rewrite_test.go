@@ -150,6 +150,8 @@ func TestRules(t *testing.T) {
 			"project k AS k, name AS name [limit 3 [sort k [left join on id = id [limit 3 [sort k [scan a.x (id, k, n)]] | scan b.u (id, name)]]]]"},
 		{"joins that only an outer join connects", gatherJoins, "SELECT y.k FROM a.x AS x LEFT JOIN b.z AS z ON z.id = x.id JOIN b.u AS u ON u.name = z.k JOIN a.y AS y ON y.m = z.w",
 			"project k AS k [join on CAST(m AS numeric) = w [join on name = k [left join on id = id [scan a.x (id, k, n) | scan b.z (id, k, w)] | scan b.u (id, name)] | scan a.y (id, k, m)]]"},
+		{"a semi-join before a join that multiplies", after(gatherJoins, decorrelate, pushFilters, semiJoins), "SELECT x.k FROM a.x AS x JOIN b.z AS z ON z.w = x.n WHERE EXISTS (SELECT 1 FROM b.u AS u WHERE u.id > x.id)",
+			"project k AS k [join on w = CAST(n AS numeric) [semi-join on id > id [scan a.x (id, k, n) | scan b.u (id, name)] | scan b.z (id, k, w)]]"},
 		{"columns", pruneColumns, "SELECT s.k FROM (SELECT x.k, x.n, y.m FROM a.x AS x JOIN a.y AS y ON y.id = x.id) AS s",
 			"project k AS k [project k AS k [project k [join on id = id [scan a.x (id, k) | scan a.y (id)]]]]"},
 		{"aggregates that nothing reads", pruneColumns, "SELECT s.k FROM (SELECT k, sum(n) AS t FROM a.x GROUP BY k) AS s",

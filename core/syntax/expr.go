@@ -178,6 +178,9 @@ func (c *converter) operator(x *pg.A_Expr) Expr {
 			if !ok {
 				c.unsupported(c.tokenAt(loc), "the prefix operator %s", name)
 			}
+			if prefix == "sqrt" || prefix == "cbrt" { // as operators, of doubles alone
+				args[0] = &Cast{Span: args[0].At(), Expr: args[0], Type: "float8"}
+			}
 			if prefix != "-" {
 				return &Func{Span: c.cover(loc, args...), Name: prefix, Args: args}
 			}
