@@ -4,9 +4,13 @@ import (
 	"go/parser"
 	"go/token"
 	"io/fs"
+	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
+
+	"rovik/core/kernel"
 )
 
 // The house's imports run one way.
@@ -68,5 +72,36 @@ func TestImportsRunOneWay(t *testing.T) {
 	})
 	if err != nil || seen < 50 {
 		t.Errorf("%d files read, %v", seen, err)
+	}
+}
+
+// docs/language.md lists every function that there is, and no other.
+func TestEveryFunctionIsDocumented(t *testing.T) {
+	text, err := os.ReadFile("../docs/language.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, lists, ok := strings.Cut(string(text), "## Functions")
+	lists, _, ended := strings.Cut(lists, "## What is refused")
+	if !ok || !ended {
+		t.Fatal("docs/language.md has lost its headings")
+	}
+	documented := map[string]bool{}
+	for _, m := range regexp.MustCompile("`([a-z_0-9]+)`").FindAllStringSubmatch(lists, -1) {
+		documented[m[1]] = true
+	}
+	known := map[string]bool{}
+	for _, names := range [][]string{kernel.Names(), kernel.Aggregates(), kernel.WindowFunctions(), kernel.SetFunctions()} {
+		for _, n := range names {
+			known[n] = true
+			if !documented[n] && n != "not" && n != "neg" && n != "bitnot" {
+				t.Errorf("docs/language.md does not list %s", n)
+			}
+		}
+	}
+	for n := range documented {
+		if !known[n] {
+			t.Errorf("docs/language.md lists %s, which there is not", n)
+		}
 	}
 }
