@@ -349,11 +349,6 @@ func (o *joinOp) step() int32 {
 	return -1
 }
 
-// enough tells that no further partner of the present row changes anything.
-func (o *joinOp) enough() bool {
-	return o.kind.LeftOnly() && o.matched[o.row] && len(o.residual) == 0 && o.test == nil
-}
-
 // pairs joins rows of the current batch until a batch is full or it ends.
 func (o *joinOp) pairs() (kernel.Batch, error) {
 	probe, build := make([]int32, 0, BatchRows), make([]int32, 0, BatchRows)
@@ -498,10 +493,10 @@ func (o *joinOp) finished() (kernel.Batch, bool) {
 
 // leftOver gives a full join's build rows without a partner.
 func (o *joinOp) leftOver() (kernel.Batch, error) {
-	var rows, none []int32
+	var rows []int32
 	for ; o.rest < o.table.Len && len(rows) < BatchRows; o.rest++ {
 		if !o.found[o.rest] {
-			rows, none = append(rows, int32(o.rest)), append(none, -1)
+			rows = append(rows, int32(o.rest))
 		}
 	}
 	if len(rows) == 0 {

@@ -125,10 +125,9 @@ func newUnnestOp(n *plan.Unnest, in operator) (operator, error) {
 
 func (o *unnestOp) next(ctx context.Context) (kernel.Batch, error) {
 	out := make([]array.Builder, 0)
-	var kinds []value.Kind
 	for _, f := range o.funcs {
 		for _, k := range f.Results {
-			out, kinds = append(out, value.NewBuilder(k)), append(kinds, k)
+			out = append(out, value.NewBuilder(k))
 		}
 	}
 	numbers := array.NewInt64Builder(value.Memory)
