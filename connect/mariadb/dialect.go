@@ -65,11 +65,12 @@ var dialect = &sqldb.Dialect{
 		}
 		return sqldb.Reasonf("no-equivalent", "Write it with joins, groups and sorts that MariaDB has.", "MariaDB has no %s.", operatorName(n))
 	},
-	Binary:    binary,
-	Loosen:    loosen,
-	NullsLow:  true,
-	Unlimited: "18446744073709551615",
-	KeyBatch:  5000,
+	Binary:        binary,
+	Loosen:        loosen,
+	NullsLow:      true,
+	HavingColumns: true,
+	Unlimited:     "18446744073709551615",
+	KeyBatch:      5000,
 	Literal: func(v value.Value) bool {
 		switch v.Kind {
 		case value.Bool, value.Int2, value.Int4, value.Int8, value.Float8, value.Text, value.Date, value.Timestamp, value.TimestampTZ:

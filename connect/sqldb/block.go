@@ -21,7 +21,8 @@ type block struct {
 	groupOrg plan.Origin
 	grouped  bool
 	having   []Rope
-	windowed bool // a column is a window function
+	computed plan.IDs // columns that are, or are made of, computed group keys
+	windowed bool     // a column is a window function
 	distinct Rope
 	on       bool // distinct is DISTINCT ON, and order decides what it keeps
 	order    []Rope
@@ -58,7 +59,7 @@ func (p *Printer) block(n plan.Node) (*block, error) {
 	below := n.Inputs()[0].Columns()
 	switch n := n.(type) {
 	case *plan.Filter:
-		if !in.bare() || in.windowed {
+		if !in.bare() || in.windowed || p.Source.Dialect.HavingColumns && plan.Uses(n.Conds...).Meets(in.computed) {
 			in = p.wrap(in, below)
 		}
 		b := *in
@@ -82,7 +83,11 @@ func (p *Printer) block(n plan.Node) (*block, error) {
 		b := *in
 		p.cols = in.cols
 		b.cols = map[plan.ID]Rope{}
+		b.computed = plan.IDs{}
 		for _, it := range n.Items {
+			if plan.Uses(it.Expr).Meets(in.computed) {
+				b.computed[it.ID] = true
+			}
 			r := p.Expr(it.Expr)
 			if _, isCol := it.Expr.(*plan.Col); !isCol {
 				r = marked(fold.KindExpression, it.Expr.Origin(), r)
@@ -359,10 +364,14 @@ func (p *Printer) aggregate(n *plan.Aggregate, in *block) *block {
 	p.cols = in.cols
 	b.cols = map[plan.ID]Rope{}
 	b.grouped, b.groupOrg = true, n.Org
+	b.computed = plan.IDs{}
 	keys := make([]Rope, len(n.Groups))
 	for i, g := range n.Groups {
 		keys[i] = p.Compared(g.Expr)
 		b.cols[g.ID] = keys[i]
+		if _, isCol := g.Expr.(*plan.Col); !isCol {
+			b.computed[g.ID] = true
+		}
 		if _, isCast := g.Expr.(*plan.Cast); isCast && !g.Type.Kind.IsText() {
 			b.cols[g.ID] = p.Expr(g.Expr) // groups by less than it shows: a widening changes no group
 		}

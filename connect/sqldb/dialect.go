@@ -48,6 +48,8 @@ type Dialect struct {
 	// Loosen finds a wider condition that the database can apply, for one
 	// that it cannot apply exactly.
 	Loosen func(s *Source, e plan.Expr) plan.Expr
+	// HavingColumns tells that HAVING knows a group key only if it is a column.
+	HavingColumns bool
 	// NullsLow tells that NULLs sort below all values without being asked;
 	// NullsWord that NULLS FIRST and NULLS LAST are understood.
 	NullsLow, NullsWord bool
