@@ -227,7 +227,8 @@ func (a *App) bound(q Query, c *catalog.Catalog) (*plan.Query, error) {
 
 // Compile takes a query from its text to the statements of its sources,
 // without reading any data. trace, where not nil, is told of each rewrite.
-func (a *App) Compile(q Query, trace func(rewrite.Step)) (*fold.Compiled, time.Duration, error) {
+func (a *App) Compile(q Query, trace func(rewrite.Step)) (c *fold.Compiled, took time.Duration, err error) {
+	defer value.Guard(&err)
 	began := time.Now()
 	s := a.state.Load()
 	if trace == nil {
@@ -243,7 +244,7 @@ func (a *App) Compile(q Query, trace func(rewrite.Step)) (*fold.Compiled, time.D
 	if b, err = rewrite.Apply(b, trace); err != nil {
 		return nil, 0, err
 	}
-	c, err := fold.Compile(b, s.folding, fold.Options{Off: q.FoldOff})
+	c, err = fold.Compile(b, s.folding, fold.Options{Off: q.FoldOff})
 	if err == nil && !b.Momentary {
 		s.plans.put(q, c)
 	}

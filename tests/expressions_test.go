@@ -283,7 +283,11 @@ lower(5)
 nosuch(1)
 `), "\n")
 
-func TestExpressionsMeanWhatPostgreSQLMeans(t *testing.T) {
+func TestExpressionsMeanWhatPostgreSQLMeans(t *testing.T) { meanTheSame(t, expressions) }
+
+// meanTheSame compares single expressions with PostgreSQL's: value, type and
+// class of error.
+func meanTheSame(t *testing.T, expressions []string) {
 	ctx := context.Background()
 	for _, e := range expressions {
 		sql := "SELECT " + e + " AS x"

@@ -1,7 +1,6 @@
 package tests
 
 import (
-	"context"
 	"strings"
 	"testing"
 )
@@ -284,18 +283,4 @@ least('b', 'a')
 'a' COLLATE "C" < 'B'
 `), "\n")
 
-func TestCallsMeanWhatPostgreSQLMeans(t *testing.T) {
-	ctx := context.Background()
-	for _, e := range calls {
-		sql := "SELECT " + e + " AS x"
-		got, cols := ours(ctx, project, sql, false)
-		want := theirs(ctx, sql, cols)
-		if d := difference(got, want, true); d != "" {
-			t.Errorf("%s: %s", e, d)
-			continue
-		}
-		if len(cols) > 0 && got.err == nil {
-			sameType(t, sql, e, cols[0].Type)
-		}
-	}
-}
+func TestCallsMeanWhatPostgreSQLMeans(t *testing.T) { meanTheSame(t, calls) }

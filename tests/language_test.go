@@ -176,6 +176,10 @@ SELECT x FROM (VALUES (1, ARRAY[1, 2]), (2, ARRAY[5])) t(x, l) WHERE EXISTS (SEL
 SELECT key, value FROM json_each_text('{"a": 1, "b": null, "c": "x"}')
 SELECT value FROM jsonb_array_elements('[1, {"a": 2}, null]')
 SELECT m FROM regexp_matches('a1b22', '([a-z])(\d+)', 'g') m
+SELECT x FROM generate_series(1, 10) x LIMIT 9223372036854775807 OFFSET 5
+SELECT o.title, l.loan_no FROM registry.objects o JOIN lending.loan_lines n ON n.object_no = o.accession_no JOIN lending.loans l ON l.loan_id = n.loan_id ORDER BY n.loan_id, n.line_no LIMIT 9223372036854775807 OFFSET 2240
+SELECT room_id FROM registry.rooms UNION ALL SELECT courier_id FROM lending.couriers LIMIT 9223372036854775800 OFFSET 9223372036854775800
+SELECT 1 OFFSET -1
 SELECT title FROM registry.objects ORDER BY value_estimate DESC NULLS LAST, object_id LIMIT 5
 `), "\n")
 

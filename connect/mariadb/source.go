@@ -97,7 +97,7 @@ func (s *Source) explain(err error) error {
 		}
 		return value.Errorf(value.CodeSource, "%s (MariaDB) says: %s", s.name, me.Message)
 	}
-	if u := connect.Unreachable("MariaDB", s.cfg, err); u != nil {
+	if u := connect.Unreachable(s.name, "MariaDB", s.cfg, err); u != nil {
 		return u
 	}
 	return value.Errorf(value.CodeSource, "%s: the connection to MariaDB broke: %s", s.name, err).WithHint("check the server, then try again")

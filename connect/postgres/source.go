@@ -91,7 +91,7 @@ func (s *Source) explain(err error) error {
 		}
 		return value.Errorf(pe.Code, "%s (PostgreSQL) says: %s", s.name, pe.Message)
 	}
-	if u := connect.Unreachable("PostgreSQL", s.cfg, err); u != nil {
+	if u := connect.Unreachable(s.name, "PostgreSQL", s.cfg, err); u != nil {
 		return u
 	}
 	return value.Errorf(value.CodeSource, "%s: the connection to PostgreSQL broke: %s", s.name, err).WithHint("check the server, then try again")

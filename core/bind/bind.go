@@ -100,15 +100,7 @@ func (b *binder) fail(at syntax.Span, err *value.Error) {
 }
 
 func (b *binder) catch(f func()) (err error) {
-	defer func() {
-		if r := recover(); r != nil {
-			e, ok := r.(*value.Error)
-			if !ok {
-				panic(r)
-			}
-			err = e
-		}
-	}()
+	defer value.Catch(&err)
 	f()
 	return nil
 }

@@ -21,6 +21,9 @@ type grouping struct {
 // maxGroupingSets is PostgreSQL's own bound on CUBE.
 const maxGroupingSets = 4096
 
+// maxSetMembers bounds what grouping sets are made of: a set is a row's bits.
+const maxSetMembers = 62
+
 // groups binds GROUP BY: an output column by number, an input column by name,
 // an output column by name, or an expression; and sets of these.
 func (b *binder) groups(s *syntax.Select, items []plan.Item, x *exprBinder) grouping {
@@ -46,6 +49,9 @@ func (b *binder) groups(s *syntax.Select, items []plan.Item, x *exprBinder) grou
 	}
 	if !several {
 		return grouping{exprs: g.exprs, byItem: g.byItem}
+	}
+	if len(g.exprs) > maxSetMembers {
+		b.fail(s.GroupBy[0].At(), value.Errorf("54011", "grouping sets have %d different expressions, and at most %d are possible", len(g.exprs), maxSetMembers))
 	}
 	seen := map[string]bool{}
 	var out [][]int

@@ -65,6 +65,10 @@ func (b *binder) limit(l *plan.Limit, n plan.Node, ties bool, at syntax.Span) pl
 	return l
 }
 
+// mostRows is more than any result has, and small enough that sums of LIMITs
+// and OFFSETs stay numbers.
+const mostRows = 1 << 50
+
 // rowCount evaluates LIMIT or OFFSET, a constant; NULL gives none.
 func (b *binder) rowCount(x syntax.Expr, clause string, none int64) int64 {
 	eb := &exprBinder{b: b, scope: &scope{}, clause: clause}
@@ -81,9 +85,13 @@ func (b *binder) rowCount(x syntax.Expr, clause string, none int64) int64 {
 		return none
 	}
 	if v.Int < 0 {
-		b.fail(x.At(), value.Errorf(value.CodeBadLimit, "%s must not be negative", clause))
+		code := value.CodeBadLimit
+		if clause == "OFFSET" {
+			code = value.CodeBadOffset
+		}
+		b.fail(x.At(), value.Errorf(code, "%s must not be negative", clause))
 	}
-	return v.Int
+	return min(v.Int, mostRows)
 }
 
 func (b *binder) setOp(u *syntax.SetOp, e *env) plan.Node {

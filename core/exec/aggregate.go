@@ -15,15 +15,14 @@ import (
 
 // aggregateOp groups all rows in hash tables, one for each grouping set.
 type aggregateOp struct {
-	in      operator
-	groups  []*kernel.Program
-	aggs    []aggregateCall
-	sets    []*groupingSet
-	budget  *budget
-	kinds   []value.Kind
-	setID   bool
-	result  *kernel.Batch
-	emitted int
+	in     operator
+	groups []*kernel.Program
+	aggs   []aggregateCall
+	sets   []*groupingSet
+	budget *budget
+	kinds  []value.Kind
+	setID  bool
+	result *portions
 }
 
 type aggregateCall struct {
@@ -101,13 +100,7 @@ func (o *aggregateOp) next(ctx context.Context) (kernel.Batch, error) {
 			return kernel.Batch{}, err
 		}
 	}
-	if o.emitted >= o.result.Len {
-		return kernel.Batch{}, io.EOF
-	}
-	end := min(o.emitted+BatchRows, o.result.Len)
-	b := o.result.Slice(o.emitted, end)
-	o.emitted = end
-	return b, nil
+	return o.result.next()
 }
 
 func (o *aggregateOp) fill(ctx context.Context) error {
@@ -140,7 +133,7 @@ func (o *aggregateOp) fill(ctx context.Context) error {
 		kinds = append(kinds, a.Type.Kind)
 	}
 	all, err := kernel.Concat(kinds, parts)
-	o.result = &all
+	o.result = &portions{rows: all}
 	return err
 }
 

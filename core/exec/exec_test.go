@@ -284,17 +284,58 @@ func TestStopEndsALongJoin(t *testing.T) {
 		many[i] = []any{1, i}
 	}
 	m := &memory{rows: map[string][][]any{"l": many, "r": many}, size: BatchRows}
-	run := start(t, m, Options{}, func(c *fold.Compiled) plan.Node {
-		pairs := &plan.Join{Left: remote(c, "l", 1, 2), Right: remote(c, "r", 3, 4), On: []plan.Expr{op("=", col(1), col(3))}}
-		return &plan.Aggregate{Input: pairs, Groups: []plan.Item{{Column: plan.Column{ID: 7, Type: value.Of(value.Int4)}, Expr: col(1)}}}
-	})
-	began := time.Now()
-	time.AfterFunc(50*time.Millisecond, run.Stop)
-	if _, err := rowsOf(t, run); !errors.Is(err, Stopped) {
-		t.Errorf("a stopped run ends with %v", err)
+	equal, refused := op("=", col(1), col(3)), op("<", col(4), &plan.Const{Val: value.IntOf(value.Int4, -1), Typ: value.Of(value.Int4)})
+	for name, on := range map[string][]plan.Expr{"pairs that pass": {equal}, "pairs that do not": {equal, refused}} {
+		run := start(t, m, Options{}, func(c *fold.Compiled) plan.Node {
+			pairs := &plan.Join{Left: remote(c, "l", 1, 2), Right: remote(c, "r", 3, 4), On: on}
+			return &plan.Aggregate{Input: pairs, Groups: []plan.Item{{Column: plan.Column{ID: 7, Type: value.Of(value.Int4)}, Expr: col(1)}}}
+		})
+		began := time.Now()
+		time.AfterFunc(50*time.Millisecond, run.Stop)
+		if _, err := rowsOf(t, run); !errors.Is(err, Stopped) {
+			t.Errorf("%s: a stopped run ends with %v", name, err)
+		}
+		if d := time.Since(began); d > 2*time.Second {
+			t.Errorf("%s: it took %v to end", name, d)
+		}
 	}
-	if d := time.Since(began); d > 2*time.Second {
-		t.Errorf("it took %v to end", d)
+}
+
+// One partner is enough for a semi-join: the others are not tried, however many
+// batches of them there are.
+func TestSemiJoinStopsAtAPartner(t *testing.T) {
+	many := make([][]any, 200_000)
+	for i := range many {
+		many[i] = []any{i, i}
+	}
+	m := &memory{rows: map[string][][]any{"l": many[:2000], "r": many}, size: BatchRows}
+	for kind, want := range map[plan.JoinKind]int{plan.SemiJoin: 2000, plan.AntiJoin: 0} {
+		began := time.Now()
+		rows, err := rowsOf(t, start(t, m, Options{}, func(c *fold.Compiled) plan.Node {
+			return &plan.Join{Kind: kind, Left: remote(c, "l", 1, 2), Right: remote(c, "r", 3, 4), On: []plan.Expr{op("<=", col(3), col(1))}}
+		}))
+		if err != nil || len(rows) != want {
+			t.Errorf("join kind %d: %d rows, %v", kind, len(rows), err)
+		}
+		if d := time.Since(began); d > 3*time.Second {
+			t.Errorf("join kind %d took %v: it tries partners that change nothing", kind, d)
+		}
+	}
+}
+
+// A mistake in an operator or in a reader ends its run, with an error, and
+// nothing else.
+func TestAPanicIsAnError(t *testing.T) {
+	m := &memory{rows: map[string][][]any{"l": {{1}}}} // too few values in a row
+	for name, build := range map[string]func(*fold.Compiled) plan.Node{
+		"reading": func(c *fold.Compiled) plan.Node { return remote(c, "l", 1, 2) },
+		"reading ahead": func(c *fold.Compiled) plan.Node {
+			return &plan.Join{Left: remote(c, "l", 1, 2), Right: remote(c, "l", 3, 4), On: []plan.Expr{op("=", col(1), col(3))}}
+		},
+	} {
+		if _, err := rowsOf(t, start(t, m, Options{}, build)); value.Code(err) != value.CodeInternal || !strings.Contains(err.Error(), "a mistake in Rovik") {
+			t.Errorf("%s: %v", name, err)
+		}
 	}
 }
 

@@ -268,6 +268,10 @@ func (o *joinOp) next(ctx context.Context) (kernel.Batch, error) {
 		}
 	}
 	for {
+		// Pairs that a condition refuses never get to whoever asks.
+		if err := ctx.Err(); err != nil {
+			return kernel.Batch{}, err
+		}
 		if o.drained {
 			return o.leftOver()
 		}
@@ -349,16 +353,28 @@ func (o *joinOp) step() int32 {
 	return -1
 }
 
+// fewPairs is how many pairs are tried at once where a row needs one alone.
+const fewPairs = 256
+
 // pairs joins rows of the current batch until a batch is full or it ends.
 func (o *joinOp) pairs() (kernel.Batch, error) {
-	probe, build := make([]int32, 0, BatchRows), make([]int32, 0, BatchRows)
-	simple := o.kind.LeftOnly() && len(o.residual) == 0 && o.test == nil
+	enough := o.kind.LeftOnly() && o.test == nil // one partner says it all
+	simple := enough && len(o.residual) == 0
+	size := BatchRows
+	if enough {
+		size = fewPairs
+	}
+	probe, build := make([]int32, 0, size), make([]int32, 0, size)
 	var key []byte
 	for ; o.row < o.current.Len; o.row++ {
 		if !o.at.open {
 			o.at = o.look(key[:0])
 		}
-		for len(probe) < BatchRows {
+		if enough && o.matched[o.row] {
+			o.at = cursor{}
+			continue
+		}
+		for len(probe) < size {
 			at := o.step()
 			if at < 0 {
 				o.at = cursor{}

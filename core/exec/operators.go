@@ -181,8 +181,22 @@ type sortOp struct {
 	kinds    []value.Kind
 	budget   *budget
 	top      int64
-	sorted   *kernel.Batch
-	at       int
+	sorted   *portions
+}
+
+// portions gives rows that an operator made at once, batch by batch.
+type portions struct {
+	rows kernel.Batch
+	at   int
+}
+
+func (p *portions) next() (kernel.Batch, error) {
+	if p.at >= p.rows.Len {
+		return kernel.Batch{}, io.EOF
+	}
+	start := p.at
+	p.at = min(start+BatchRows, p.rows.Len)
+	return p.rows.Slice(start, p.at), nil
 }
 
 func (o *sortOp) next(ctx context.Context) (kernel.Batch, error) {
@@ -191,13 +205,7 @@ func (o *sortOp) next(ctx context.Context) (kernel.Batch, error) {
 			return kernel.Batch{}, err
 		}
 	}
-	if o.at >= o.sorted.Len {
-		return kernel.Batch{}, io.EOF
-	}
-	end := min(o.at+BatchRows, o.sorted.Len)
-	b := o.sorted.Slice(o.at, end)
-	o.at = end
-	return b, nil
+	return o.sorted.next()
 }
 
 func (o *sortOp) fill(ctx context.Context) error {
@@ -226,7 +234,7 @@ func (o *sortOp) fill(ctx context.Context) error {
 		}
 	}
 	all, err := o.order(held)
-	o.sorted = &all
+	o.sorted = &portions{rows: all}
 	return err
 }
 

@@ -105,7 +105,7 @@ func (r *Run) Stop() { r.cancel(Stopped) }
 
 // Next returns the next rows, or io.EOF.
 func (r *Run) Next() (kernel.Batch, error) {
-	b, err := r.root.next(r.ctx)
+	b, err := r.work()
 	switch {
 	case err == nil:
 		r.returned.Add(int64(b.Len))
@@ -124,6 +124,11 @@ func (r *Run) Next() (kernel.Batch, error) {
 	}
 	r.end()
 	return kernel.Batch{}, err
+}
+
+func (r *Run) work() (b kernel.Batch, err error) {
+	defer value.Guard(&err)
+	return r.root.next(r.ctx)
 }
 
 func (r *Run) end() { r.ended.CompareAndSwap(0, int64(time.Since(r.began))) }
@@ -449,7 +454,8 @@ func (o *remoteOp) next(ctx context.Context) (kernel.Batch, error) {
 }
 
 // read takes the next batch from the source.
-func (o *remoteOp) read(ctx context.Context) (kernel.Batch, error) {
+func (o *remoteOp) read(ctx context.Context) (b kernel.Batch, err error) {
+	defer value.Guard(&err)
 	if o.over != nil {
 		return kernel.Batch{}, o.over
 	}
@@ -471,7 +477,7 @@ func (o *remoteOp) read(ctx context.Context) (kernel.Batch, error) {
 		}
 		o.reader = r
 	}
-	b, err := o.reader.Next(ctx)
+	b, err = o.reader.Next(ctx)
 	o.c.nanos.Store(int64(time.Since(o.began)))
 	if errors.Is(err, io.EOF) && o.keys != nil && o.keys.left() {
 		err := o.reader.Close()

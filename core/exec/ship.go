@@ -2,7 +2,6 @@ package exec
 
 import (
 	"context"
-	"io"
 
 	"rovik/core/fold"
 	"rovik/core/kernel"
@@ -23,8 +22,8 @@ type shippedKeys struct {
 // is the better deal.
 const maxKeyBatches = 4
 
-// set takes the different values of a key. How many rows the other side is
-// expected to have decides with the batches whether they are sent at all.
+// set takes the different values of a key, and gives up sending them where they
+// are more than a few batches.
 func (s *shippedKeys) set(values []value.Value, st *fold.Statement) {
 	s.keys = values
 	s.plain = len(values) > maxKeyBatches*st.MaxKeys
@@ -63,8 +62,7 @@ type shipOp struct {
 	to     *shippedKeys
 	st     *fold.Statement
 	budget *budget
-	held   *kernel.Batch
-	at     int
+	held   *portions
 }
 
 // ready reads the side and hands on its keys.
@@ -76,7 +74,7 @@ func (o *shipOp) ready(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	o.held = &all
+	o.held = &portions{rows: all}
 	arr, err := o.key.Eval(all)
 	if err != nil {
 		return err
@@ -102,11 +100,5 @@ func (o *shipOp) next(ctx context.Context) (kernel.Batch, error) {
 	if err := o.ready(ctx); err != nil {
 		return kernel.Batch{}, err
 	}
-	if o.at >= o.held.Len {
-		return kernel.Batch{}, io.EOF
-	}
-	end := min(o.at+BatchRows, o.held.Len)
-	b := o.held.Slice(o.at, end)
-	o.at = end
-	return b, nil
+	return o.held.next()
 }

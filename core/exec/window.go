@@ -24,8 +24,7 @@ type windowOp struct {
 	filters   []*kernel.Program
 	kinds     []value.Kind
 	budget    *budget
-	result    *kernel.Batch
-	emitted   int
+	result    *portions
 }
 
 func newWindowOp(n *plan.Window, in operator, b *budget) (operator, error) {
@@ -66,13 +65,7 @@ func (o *windowOp) next(ctx context.Context) (kernel.Batch, error) {
 			return kernel.Batch{}, err
 		}
 	}
-	if o.emitted >= o.result.Len {
-		return kernel.Batch{}, io.EOF
-	}
-	end := min(o.emitted+BatchRows, o.result.Len)
-	b := o.result.Slice(o.emitted, end)
-	o.emitted = end
-	return b, nil
+	return o.result.next()
 }
 
 // collect reads all of in, within the budget.
@@ -164,7 +157,7 @@ func (o *windowOp) fill(ctx context.Context) error {
 		}
 		sorted.Cols = append(sorted.Cols, col.Cols...)
 	}
-	o.result = &sorted
+	o.result = &portions{rows: sorted}
 	return nil
 }
 

@@ -85,15 +85,7 @@ func Rules() []Rule {
 // Apply runs all rules over a query. trace, where not nil, is told of every
 // rule that changed the plan. Errors name what no rule can rewrite.
 func Apply(q *plan.Query, trace func(Step)) (out *plan.Query, err error) {
-	defer func() {
-		if r := recover(); r != nil {
-			e, ok := r.(*value.Error)
-			if !ok {
-				panic(r)
-			}
-			out, err = nil, e
-		}
-	}()
+	defer value.Catch(&err)
 	root := q.Root
 	before := ""
 	if trace != nil {

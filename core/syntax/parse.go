@@ -91,15 +91,7 @@ func (c *converter) scan() error {
 }
 
 func (c *converter) convert(s *pg.SelectStmt) (q *Query, err error) {
-	defer func() {
-		if r := recover(); r != nil {
-			e, ok := r.(*value.Error)
-			if !ok {
-				panic(r)
-			}
-			q, err = nil, e
-		}
-	}()
+	defer value.Catch(&err)
 	q = c.query(s)
 	q.Span = Span{0, len(c.sql)}
 	return q, nil

@@ -3,6 +3,8 @@ package value
 import (
 	"errors"
 	"fmt"
+	"log/slog"
+	"runtime/debug"
 )
 
 // Error is what went wrong with a query, told to the person who wrote it:
@@ -38,14 +40,43 @@ const (
 	CodeBadEscape       = "22025"
 	CodeBadParameter    = "22023"
 	CodeBadLimit        = "2201W"
+	CodeBadOffset       = "2201X"
 	CodeCancelled       = "57014"
 	CodeMemory          = "53200"
 	CodeSource          = "58000"
+	CodeInternal        = "XX000"
 )
 
 // Errorf makes an Error without a place.
 func Errorf(code, format string, args ...any) *Error {
 	return &Error{Code: code, Message: fmt.Sprintf(format, args...), Start: -1, End: -1}
+}
+
+// Catch turns a panic with an *Error into that error; any other goes on. It is
+// deferred where code far below gives up with an *Error.
+func Catch(err *error) {
+	switch r := recover().(type) {
+	case nil:
+	case *Error:
+		*err = r
+	default:
+		panic(r)
+	}
+}
+
+// Guard turns any panic into an error, so that one query ends and not the
+// server. It is deferred where work on a query begins.
+func Guard(err *error) {
+	r := recover()
+	if r == nil {
+		return
+	}
+	if e, ok := r.(*Error); ok {
+		*err = e
+		return
+	}
+	slog.Error("a query met a mistake in Rovik", "panic", r, "stack", string(debug.Stack()))
+	*err = Errorf(CodeInternal, "a mistake in Rovik ended this query: %v", r).WithHint("nothing was changed; report it with the query and the log")
 }
 
 func (e *Error) Error() string {
