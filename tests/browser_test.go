@@ -240,6 +240,74 @@ func TestBrowserErrors(t *testing.T) {
 		until(`!document.querySelector('[data-testid=grid]').innerText.includes('…')`))
 }
 
+// largeQuery has more than forty pieces, in eight statements.
+const largeQuery = `WITH risky AS (
+  SELECT r.object_no, r.title, r.borrower, r.country, r.due_on, r.uninsured, rank() OVER (PARTITION BY r.country ORDER BY r.uninsured DESC) AS place
+  FROM delivery.loan_risk AS r WHERE r.uninsured > 0 AND r.due_on < date '2026-12-31'
+), history AS (
+  SELECT h.object_no, count(*) AS times, max(h.insured_value) AS most, min(h.sent_on) AS first_sent
+  FROM joined.loan_history AS h WHERE h.insured_value > 1000 GROUP BY h.object_no
+), makers AS (
+  SELECT o.object_no, m.maker, m.country AS from_country FROM intake.object AS o LEFT JOIN intake.maker AS m ON m.maker_id = o.maker_id
+  WHERE o.kind = 'print' AND o.fragile IS NOT NULL
+)
+SELECT k.country, k.borrower, k.object_no, upper(k.title) AS title, h.times, h.most, h.first_sent, m.maker, v.amount * 1.05 AS revalued,
+  (SELECT count(*) FROM archive.closed_loans c WHERE c.object_no = k.object_no AND c.days_out > 100) AS long_loans
+FROM risky AS k
+JOIN history AS h ON h.object_no = k.object_no
+LEFT JOIN makers AS m ON m.object_no = k.object_no
+LEFT JOIN lending.insurance_values AS v ON v.object_no = k.object_no AND v.currency = 'EUR'
+WHERE k.place <= 5 AND lower(k.country) <> 'nowhere' AND h.times >= 1
+  AND m.maker IS DISTINCT FROM 'nobody' AND k.title LIKE '%a%'
+  AND k.object_no NOT IN (SELECT a.object_no FROM archive.closed_loans a WHERE a.remarks LIKE '%damaged%')
+ORDER BY k.country, h.most DESC NULLS LAST, k.object_no
+LIMIT 40`
+
+// A large query stays legible: cards fold to their heads, nothing overlaps, and
+// one that is opened shows its pieces and the source's own plan. The rewrites
+// are listed, and a piece of a lower view leads there.
+func TestBrowserLargeQuery(t *testing.T) {
+	ctx, base := page(t)
+	do(t, ctx, "open", chromedp.Navigate(base+"/query"), chromedp.WaitVisible(".cm-content", chromedp.ByQuery),
+		chromedp.Evaluate(setSQL+fmt.Sprintf("(%q)", largeQuery), nil),
+		until(`document.querySelectorAll('[data-testid=card]').length >= 6`))
+	var overlaps []string
+	do(t, ctx, "look for overlaps", chromedp.Evaluate(`(() => {
+		const boxes = [...document.querySelectorAll('[data-testid=card], [data-testid=operator]')].map(e => [e.innerText.slice(0, 30), e.getBoundingClientRect()]);
+		const out = [];
+		for (const [a, x] of boxes) for (const [b, y] of boxes)
+			if (x !== y && x.left < y.right - 1 && y.left < x.right - 1 && x.top < y.bottom - 1 && y.top < x.bottom - 1) out.push(a + ' over ' + b);
+		return out })()`, &overlaps))
+	var beyond bool
+	do(t, ctx, "look for an edge", chromedp.Evaluate(`document.querySelector('[data-testid=waterline]').scrollWidth > document.querySelector('[data-testid=waterline]').clientWidth + 1`, &beyond))
+	if beyond {
+		t.Error("the drawing does not fit its width")
+	}
+	if len(overlaps) > 0 {
+		t.Errorf("things lie over each other in the drawing: %q", overlaps)
+	}
+	report, err := project.Explain(queryOf(largeQuery))
+	if err != nil || len(report.Pieces) < 40 || len(report.Statements) < 6 {
+		t.Fatalf("the large query has %d pieces and %d statements: %v", len(report.Pieces), len(report.Statements), err)
+	}
+	shot(t, ctx, "large-query")
+	do(t, ctx, "a card opens", chromedp.Click("button[data-testid=card]", chromedp.ByQuery), until(`document.querySelector('[data-testid=card] [data-testid=piece]')`))
+	do(t, ctx, "its plan", chromedp.Click(`//*[@data-testid='card']//button[contains(., 'its plan')]`, chromedp.BySearch),
+		until(`/Scan|type: |SCAN|SEARCH/.test(document.querySelector('[data-testid=source-plan]')?.innerText)`))
+	shot(t, ctx, "source-plan")
+	var listed int
+	do(t, ctx, "rewrites", chromedp.Click("[data-testid=rewrites]", chromedp.ByQuery), until(`document.querySelector('[data-testid=rewrites]').innerText === 'pieces'`),
+		chromedp.Evaluate(`document.querySelectorAll('[data-testid=rewrite]').length`, &listed))
+	if listed != len(report.Rewrites) || listed == 0 {
+		t.Errorf("%d rewrites are listed, there are %d", listed, len(report.Rewrites))
+	}
+	do(t, ctx, "a piece leads to its view", chromedp.Click("[data-testid=rewrites]", chromedp.ByQuery),
+		chromedp.Click(`//*[@data-testid='unfolded'][contains(., "l.status = 'out'")]`, chromedp.BySearch),
+		chromedp.Click(`//*[@data-testid='piece-note']//a[contains(., 'joined.open_loan')]`, chromedp.BySearch),
+		until(`location.pathname === '/view/joined/open_loan'`),
+		until(`document.querySelector('.cm-content')?.innerText.includes("status = 'out'")`))
+}
+
 // Names and columns complete while typing.
 func TestBrowserCompletion(t *testing.T) {
 	ctx, base := page(t)

@@ -39,11 +39,12 @@ export function Card({ statement, query, report, sources, chosen, onChoose, styl
         <Text fontFamily="heading" fontWeight="600" fontSize="14px" style={{ color: hue }}>
           {statement.source}
         </Text>
-        <Text fontSize="11px" color="faint" ml="auto">
-          statement {statement.id.slice(1)} of {report.statements.length}
+        <Text fontSize="11px" color="faint" ml="auto" truncate>
+          {report.statements.length > 4 ? '' : 'statement '}
+          {statement.id.slice(1)} of {report.statements.length}
         </Text>
-        <chakra.button type="button" fontSize="11px" color="tide" textDecoration="underline" aria-pressed={planned} title={`Ask ${statement.source} how it would run this: which index, which scan`} onClick={() => setPlanned(!planned)}>
-          {planned ? 'statement' : 'its plan'}
+        <chakra.button type="button" fontSize="11px" whiteSpace="nowrap" color="tide" textDecoration="underline" aria-pressed={planned} title={`Ask ${statement.source} how it would run this: which index, which scan`} onClick={() => setPlanned(!planned)}>
+          {planned ? 'its SQL' : 'its plan'}
         </chakra.button>
       </Flex>
       <Box overflowY="auto" flexShrink={1} maxH="46%" px="1">

@@ -7,7 +7,7 @@ import { Glyph } from './Glyph'
 /** A rewrite: the rule, where, and why. */
 function RewriteLine({ rewrite }: { rewrite: Rewrite }) {
   return (
-    <Flex gap="2" fontSize="12px" align="baseline" title={`${rewrite.text}\n${rewrite.why}`}>
+    <Flex gap="2" fontSize="12px" align="baseline" data-testid="rewrite" title={`${rewrite.text}\n${rewrite.why}`}>
       <Text fontFamily="heading" fontStyle="italic" whiteSpace="nowrap">
         {rewrite.rule}
       </Text>

@@ -5,8 +5,8 @@
 import type { Operator, Report } from '../api/client'
 
 const cardWidth = 268
-const narrowCard = 224
-const headWidth = { least: 52, most: 78 }
+const narrowCard = { least: 190, most: 224 }
+const headWidth = { least: 48, most: 78 }
 const wideStack = 172
 const narrowStack = 132
 
@@ -28,6 +28,8 @@ export interface Layout {
 
 /** Operators that only name columns are left out of the drawing. */
 const trivial = (o: Operator) => o.kind === 'compute' && o.label === 'name columns' && o.inputs.length === 1
+
+const within = (bounds: { least: number; most: number }, n: number) => Math.min(bounds.most, Math.max(bounds.least, n))
 
 /** Lays out a report; open is the statement whose card shows its text. */
 export function lay(report: Report, available: number, open: string | null): Layout {
@@ -66,9 +68,9 @@ export function lay(report: Report, available: number, open: string | null): Lay
   if (root) walk(root, top)
   const waterline = Math.max(top, ...stacks.map((s) => s.y + s.height)) + 20
   const folded = order.length > 1 && order.length * cardWidth + (order.length + 1) * gap > available
-  const card = folded && many ? narrowCard : cardWidth
-  const room = (available - card - (order.length + 1) * gap) / (order.length - 1)
-  const head = Math.min(headWidth.most, Math.max(headWidth.least, room))
+  const room = available - (order.length + 1) * gap
+  const card = folded && many ? within(narrowCard, room - (order.length - 1) * headWidth.least) : cardWidth
+  const head = within(headWidth, (room - card) / (order.length - 1))
   const widths = order.map((id) => (folded && id !== (open ?? order[0]) ? head : card))
   const need = widths.reduce((a, b) => a + b, 0) + (order.length + 1) * gap
   const width = Math.max(available, need)
