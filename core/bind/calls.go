@@ -1,0 +1,241 @@
+package bind
+
+import (
+	"slices"
+
+	"rovik/core/catalog"
+	"rovik/core/kernel"
+	"rovik/core/plan"
+	"rovik/core/syntax"
+	"rovik/core/value"
+)
+
+// aggregation collects the aggregate calls of a select block.
+type aggregation struct{ items []plan.AggItem }
+
+func (a *aggregation) ids() plan.IDs {
+	s := plan.IDs{}
+	for _, it := range a.items {
+		s[it.ID] = true
+	}
+	return s
+}
+
+// add returns the column of an aggregate call, the same for equal calls.
+func (a *aggregation) add(b *binder, agg plan.Agg, t value.Type) *plan.Col {
+	for _, it := range a.items {
+		if plan.EqualAgg(it.Agg, agg) {
+			return it.Ref()
+		}
+	}
+	it := plan.AggItem{Column: plan.Column{ID: b.ids.Next(), Name: plan.AggText(agg), Type: t}, Agg: agg}
+	a.items = append(a.items, it)
+	return it.Ref()
+}
+
+func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
+	b := x.b
+	if f.Over != nil {
+		return x.windowCall(f, org)
+	}
+	if kernel.IsAggregate(f.Name) {
+		return x.aggregate(f, org)
+	}
+	if f.Star || f.Distinct || f.Filter != nil || len(f.OrderBy) > 0 {
+		b.fail(f.Span, value.Errorf("42809", "%s is not an aggregate function", f.Name))
+	}
+	if kernel.IsWindow(f.Name) {
+		b.fail(f.Span, value.Errorf("42P20", "window function %s requires an OVER clause", f.Name))
+	}
+	if kernel.IsSetFunction(f.Name) {
+		return x.setInList(f, org)
+	}
+	now := b.ctx.Now.UTC()
+	moment := func(v value.Value) plan.Expr {
+		b.momentary = true
+		return &plan.Const{Val: v, Typ: value.Of(v.Kind), Org: org}
+	}
+	switch f.Name {
+	case "now", "current_timestamp", "transaction_timestamp":
+		if len(f.Args) == 0 {
+			return moment(value.IntOf(value.TimestampTZ, now.UnixMicro()))
+		}
+	case "localtime":
+		return moment(value.IntOf(value.Time, now.UnixMicro()-int64(value.DayOf(now.UnixMicro()))*value.MicrosPerDay))
+	case opGrouping:
+		if x.aggs == nil {
+			b.fail(f.Span, value.Errorf(value.CodeGrouping, "GROUPING is not allowed in %s", x.clause))
+		}
+		if len(f.Args) > 31 {
+			b.fail(f.Span, value.Errorf("54023", "GROUPING must have fewer than 32 arguments"))
+		}
+		return &plan.Call{Op: opGrouping, Args: x.bindAll(f.Args), Typ: value.Of(value.Int4), Org: org}
+	case "age":
+		if len(f.Args) == 1 {
+			today := moment(value.IntOf(value.Timestamp, int64(value.DayOf(now.UnixMicro()))*value.MicrosPerDay))
+			arg := b.coerce(x.bind(f.Args[0]), value.Of(value.Timestamp), f.Span)
+			return &plan.Call{Op: "age", Args: []plan.Expr{today, arg}, Typ: value.Of(value.Interval), Org: org}
+		}
+	case "num_nulls", "num_nonnulls":
+		args := x.bindAll(f.Args)
+		for i := range args {
+			args[i] = b.settle(args[i])
+		}
+		return &plan.Call{Op: f.Name, Args: args, Typ: value.Of(value.Int4), Org: org}
+	case "json_build_object", "jsonb_build_object", "json_build_array", "jsonb_build_array", "format":
+		args := x.bindAll(f.Args)
+		for i := range args {
+			args[i] = b.settle(args[i])
+		}
+		typ, ok := map[byte]value.Kind{'o': value.JSON, 'b': value.JSONB}[f.Name[4]]
+		if f.Name == "format" {
+			typ = value.Text
+			if ok = len(args) > 0; ok {
+				args[0] = b.coerce(args[0], value.Of(value.Text), f.Span)
+			}
+		} else if f.Name[4] == '_' {
+			typ, ok = value.JSON, true
+		}
+		if !ok {
+			b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "function %s() does not exist", f.Name))
+		}
+		return &plan.Call{Op: f.Name, Args: args, Typ: value.Of(typ), Org: org}
+	case "localtimestamp":
+		return moment(value.IntOf(value.Timestamp, now.UnixMicro()))
+	case "current_date":
+		return moment(value.IntOf(value.Date, int64(value.DayOf(now.UnixMicro()))))
+	case "coalesce", "greatest", "least":
+		args := x.unify(x.bindAll(f.Args), f.Args, f.Name)
+		return &plan.Call{Op: f.Name, Args: args, Typ: value.Of(args[0].Type().Kind), Org: org}
+	case "nullif":
+		args := x.bindAll(f.Args)
+		same := x.call("=", narrowConstant(args), f.Args, org, f.Span)
+		first := b.settle(args[0])
+		return &plan.Case{Whens: []plan.When{{Cond: same, Result: &plan.Const{Val: value.NullOf(first.Type().Kind), Typ: value.Of(first.Type().Kind), Org: org}}},
+			Else: first, Typ: value.Of(first.Type().Kind), Org: org}
+	case "concat", "concat_ws":
+		args := x.bindAll(f.Args)
+		for i, a := range args {
+			a = b.settle(a)
+			if a.Type().Kind == value.Bool {
+				// concat writes booleans by their output form, t and f.
+				a = &plan.Call{Op: "left", Args: []plan.Expr{x.toText(a), &plan.Const{Val: value.IntOf(value.Int4, 1), Typ: value.Of(value.Int4)}},
+					Typ: value.Of(value.Text), Org: a.Origin()}
+			}
+			args[i] = x.toText(a)
+		}
+		if len(args) == 0 || f.Name == "concat_ws" && len(args) == 1 {
+			b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "function %s with so few arguments does not exist", f.Name))
+		}
+		return &plan.Call{Op: f.Name, Args: args, Typ: value.Of(value.Text), Org: org}
+	}
+	if near := catalog.Nearest(f.Name, kernel.Names()); near != "" && near != f.Name && !slices.Contains(kernel.Names(), f.Name) {
+		b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "no function is called %q", f.Name).WithHint("did you mean %s?", near))
+	}
+	return x.call(f.Name, x.bindAll(f.Args), f.Args, org, f.Span)
+}
+
+// setInList binds a set-returning function in the select list: its rows
+// repeat the others.
+func (x *exprBinder) setInList(f *syntax.Func, org plan.Origin) plan.Expr {
+	b := x.b
+	if !x.targets || x.inAgg || x.inWindow {
+		b.fail(f.Span, value.Errorf(value.CodeUnsupported, "set-returning functions are not allowed in %s", x.clause).WithHint("move it into FROM"))
+	}
+	call := x.setCall(f)
+	if len(call.Cols) != 1 {
+		b.fail(f.Span, value.Errorf(value.CodeUnsupported, "%s gives rows of several columns, which do not fit into one", f.Name).WithHint("move it into FROM"))
+	}
+	x.sets = append(x.sets, call)
+	ref := call.Cols[0].Ref()
+	ref.Org = org
+	return ref
+}
+
+func (x *exprBinder) aggregate(f *syntax.Func, org plan.Origin) plan.Expr {
+	b := x.b
+	if x.inAgg {
+		b.fail(f.Span, value.Errorf(value.CodeGrouping, "aggregate function calls cannot be nested"))
+	}
+	inner := *x
+	inner.inAgg = true
+	agg := plan.Agg{Func: f.Name, Distinct: f.Distinct, Org: org}
+	ordered := plan.OrderedSet(f.Name)
+	if ordered != f.WithinGroup || ordered && len(f.OrderBy) != 1 {
+		b.fail(f.Span, value.Errorf("42809", "%s is an ordered-set aggregate exactly where WITHIN GROUP (ORDER BY one value) follows it", f.Name).
+			WithHint("write %s(…) %s", f.Name, map[bool]string{true: "WITHIN GROUP (ORDER BY …)"}[ordered]))
+	}
+	if f.Star && f.Name != "count" || !f.Star && len(f.Args) == 0 && f.Name != "mode" {
+		b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "%s takes an argument", f.Name))
+	}
+	agg.Args = inner.bindAll(f.Args)
+	owner := x.owner(agg.Args)
+	if owner.aggs == nil {
+		b.fail(f.Span, value.Errorf(value.CodeGrouping, "aggregate functions are not allowed in %s", x.clause))
+	}
+	for _, o := range f.OrderBy {
+		e := b.settle(inner.bind(o.Expr))
+		b.comparable(e.Type().Kind, o.Span)
+		if f.Name == "percentile_cont" && e.Type().Kind.IsNumber() {
+			e = b.coerce(e, value.Of(value.Float8), o.Span)
+		}
+		agg.Order = append(agg.Order, b.sortKey(o, e))
+	}
+	sorted := value.Null
+	if ordered {
+		sorted = agg.Order[0].Expr.Type().Kind
+	}
+	kinds, typ, err := kernel.ResolveAggregate(f.Name, kindsOf(agg.Args), sorted)
+	b.check(f.Span, err)
+	for i := range agg.Args {
+		keep := agg.Args[i].Type()
+		agg.Args[i] = b.coerce(agg.Args[i], value.Of(kinds[i]), f.Args[i].At())
+		if (f.Name == "min" || f.Name == "max") && keep.Kind == typ.Kind {
+			typ = keep
+		}
+	}
+	if f.Distinct {
+		for i := range agg.Args {
+			b.comparable(agg.Args[i].Type().Kind, f.Span)
+		}
+		b.distinctOrder(f, agg)
+	}
+	if !kernel.OrderSensitive(f.Name) {
+		agg.Order = nil
+	}
+	if f.Filter != nil {
+		agg.Filter = inner.condition(f.Filter, "FILTER")
+	}
+	ref := owner.aggs.add(b, agg, typ)
+	ref.Org = org
+	return ref
+}
+
+// owner returns the block that an aggregate belongs to: the innermost one that
+// its arguments read.
+func (x *exprBinder) owner(args []plan.Expr) *exprBinder {
+	uses := plan.Uses(args...)
+	for s := x.scope; s != nil && len(uses) > 0; s = s.outer {
+		if !uses.Meets(s.ids()) {
+			continue
+		}
+		if s != x.scope && s.block != nil {
+			return s.block
+		}
+		break
+	}
+	return x
+}
+
+// distinctOrder checks that a call with DISTINCT orders by its arguments.
+func (b *binder) distinctOrder(f *syntax.Func, agg plan.Agg) {
+	for i, k := range agg.Order {
+		found := false
+		for _, a := range agg.Args {
+			found = found || plan.Equal(a, k.Expr)
+		}
+		if !found {
+			b.fail(f.OrderBy[i].Span, value.Errorf("42P10", "in an aggregate with DISTINCT, ORDER BY expressions must appear in argument list"))
+		}
+	}
+}
