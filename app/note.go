@@ -106,7 +106,13 @@ func RewritesText(r *exec.Report) string {
 
 func crossing(s exec.ReportStatement) string {
 	if s.Rows != nil {
-		return fmt.Sprintf("%d rows crossed in %.1f ms", *s.Rows, *s.Milliseconds)
+		keys := ""
+		if s.ShippedKeys > 0 {
+			keys = fmt.Sprintf(", for %d keys", s.ShippedKeys)
+		} else if s.KeysGivenUp > 0 {
+			keys = fmt.Sprintf(", without the %d keys, which were too many", s.KeysGivenUp)
+		}
+		return fmt.Sprintf("%d rows crossed in %.1f ms%s", *s.Rows, *s.Milliseconds, keys)
 	}
 	return fmt.Sprintf("about %d rows cross", s.EstimatedRows)
 }

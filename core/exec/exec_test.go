@@ -323,6 +323,60 @@ func TestSemiJoinStopsAtAPartner(t *testing.T) {
 	}
 }
 
+// Keys that are too many when the run comes to them are not sent, and the report
+// says what was.
+func TestTooManyKeysAreGivenUp(t *testing.T) {
+	const with, without = "SELECT x FROM r WHERE a AND x IN (…keys…) ORDER BY x", "SELECT x FROM r WHERE a ORDER BY x"
+	for _, keys := range []int{3, 8, 9} {
+		var l [][]any
+		for i := range keys {
+			l = append(l, []any{i, i}, []any{i, i})
+		}
+		m := &memory{rows: map[string][][]any{"l": l, "r": {{2, 20}, {1, 10}, {99, 0}}}}
+		run := start(t, m, Options{}, func(c *fold.Compiled) plan.Node {
+			j := &plan.Join{Left: remote(c, "l", 1, 2), Right: remote(c, "r", 3, 4), On: []plan.Expr{op("=", col(1), col(3))}, Ship: &plan.Shipping{Key: col(1), Statement: 2}}
+			r := c.Statements[1]
+			r.Text, r.MaxKeys = with, 2
+			r.WithKeys = func(keys []value.Value) (string, []value.Value) {
+				if keys == nil {
+					return without, nil
+				}
+				return with, keys
+			}
+			c.Pieces = []*fold.Piece{
+				{ID: "p1", Verdict: fold.Folded, Statement: 2, Native: [][2]int{{22, 23}}},
+				{ID: "p2", Verdict: fold.Narrowed, Statement: 2, Native: [][2]int{{28, 45}}, Reason: &fold.Reason{Code: fold.KeysShipped}},
+				{ID: "p3", Verdict: fold.Folded, Statement: 2, Native: [][2]int{{strings.Index(with, "ORDER"), len(with)}}},
+			}
+			return j
+		})
+		rows, err := rowsOf(t, run)
+		// The fake source gives all its rows for every batch of keys.
+		if err != nil || len(rows) == 0 {
+			t.Errorf("%d keys: %v, %v", keys, rows, err)
+		}
+		rep := run.Report()
+		s, p := rep.Statements[1], rep.Pieces
+		if keys <= 8 {
+			if s.ShippedKeys != keys || s.KeysGivenUp != 0 || s.Text != with || p[1].Verdict != fold.Narrowed {
+				t.Errorf("%d keys: %+v, %+v", keys, s, p)
+			}
+			continue
+		}
+		if s.ShippedKeys != 0 || s.KeysGivenUp != keys || s.Text != without || p[1].Verdict != fold.Kept || p[1].Reason.Code != "sources-differ" || len(p[1].Native) != 0 {
+			t.Errorf("%d keys: %+v, %+v", keys, s, p)
+		}
+		if len(rows) != 4 {
+			t.Errorf("%d keys: a plain read gives %v", keys, rows)
+		}
+		for i, want := range map[int]string{0: "a", 2: "ORDER BY x"} {
+			if n := p[i].Native; len(n) != 1 || s.Text[n[0][0]:n[0][1]] != want {
+				t.Errorf("%d keys: piece %d is lit at %v", keys, i+1, n)
+			}
+		}
+	}
+}
+
 // A mistake in an operator or in a reader ends its run, with an error, and
 // nothing else.
 func TestAPanicIsAnError(t *testing.T) {

@@ -2,6 +2,7 @@ package exec
 
 import (
 	"fmt"
+	"strings"
 
 	"rovik/core/fold"
 	"rovik/core/plan"
@@ -46,7 +47,8 @@ type ReportPiece struct {
 	Native    [][2]int     `json:"native"`
 }
 
-// ReportStatement is a native statement.
+// ReportStatement is a native statement. KeysGivenUp are keys that were too many
+// to be shipped when it ran: it was sent as it then stands here.
 type ReportStatement struct {
 	ID            string   `json:"id"`
 	Source        string   `json:"source"`
@@ -58,6 +60,7 @@ type ReportStatement struct {
 	Bytes         *int64   `json:"bytes,omitempty"`
 	Milliseconds  *float64 `json:"milliseconds,omitempty"`
 	ShippedKeys   int      `json:"shippedKeys"`
+	KeysGivenUp   int      `json:"keysGivenUp"`
 }
 
 // ReportOperator is an operator that Rovik runs. Inputs are operators (n2) or
@@ -119,6 +122,41 @@ func Explain(c *fold.Compiled, planMilliseconds float64) *Report {
 	b := &operatorLister{report: r, compiled: c, estimate: plan.NewEstimator(c.Root)}
 	b.list(c.Root)
 	return r
+}
+
+// keysGivenUp corrects what was foretold of a statement that was sent without
+// keys, so that the report says what the source's own log does.
+func (r *Report) keysGivenUp(st *fold.Statement, keys int) {
+	s := &r.Statements[st.Number-1]
+	before := s.Text
+	s.Text, _ = st.WithKeys(nil)
+	s.KeysGivenUp = keys
+	for i := range r.Pieces {
+		p := &r.Pieces[i]
+		if p.Statement != s.ID {
+			continue
+		}
+		p.Native = moved(p.Native, before, s.Text)
+		if p.Reason != nil && p.Reason.Code == fold.KeysShipped {
+			p.Verdict, p.Reason = fold.Kept, fold.TooManyKeys(s.Source, keys)
+		}
+	}
+}
+
+// moved finds spans of a text in one from which a part was taken out, and drops
+// those in that part.
+func moved(spans [][2]int, before, after string) [][2]int {
+	out := [][2]int{}
+	shift := len(before) - len(after)
+	for _, s := range spans {
+		switch {
+		case strings.HasPrefix(after, before[:s[1]]):
+			out = append(out, s)
+		case s[0] >= shift && strings.HasSuffix(after, before[s[0]:]):
+			out = append(out, [2]int{s[0] - shift, s[1] - shift})
+		}
+	}
+	return out
 }
 
 func statementID(n int) string { return fmt.Sprintf("s%d", n) }

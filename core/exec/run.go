@@ -73,7 +73,10 @@ type Run struct {
 }
 
 // counters measure a statement or an operator.
-type counters struct{ rows, bytes, nanos, keys atomic.Int64 }
+type counters struct {
+	rows, bytes, nanos atomic.Int64
+	keys, tooMany      atomic.Int64 // shipped, or too many to be
+}
 
 // Start returns a run, from which the caller takes batches with Next until
 // io.EOF, and which it must Close. Several statements are opened at once; a
@@ -152,6 +155,9 @@ func (r *Run) Report() *Report {
 	for i, c := range r.stmts {
 		n, by, ms := c.rows.Load(), c.bytes.Load(), millis(c.nanos.Load())
 		rep.Statements[i].ShippedKeys = int(c.keys.Load())
+		if keys := c.tooMany.Load(); keys > 0 {
+			rep.keysGivenUp(r.compiled.Statements[i], int(keys))
+		}
 		rep.Statements[i].Rows, rep.Statements[i].Bytes, rep.Statements[i].Milliseconds = &n, &by, &ms
 		rows, bytes = rows+n, bytes+by
 	}

@@ -27,7 +27,9 @@ const maxKeyBatches = 4
 func (s *shippedKeys) set(values []value.Value, st *fold.Statement) {
 	s.keys = values
 	s.plain = len(values) > maxKeyBatches*st.MaxKeys
-	if !s.plain {
+	if s.plain {
+		s.c.tooMany.Store(int64(len(values)))
+	} else {
 		s.c.keys.Store(int64(len(values)))
 	}
 }

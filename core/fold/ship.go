@@ -1,6 +1,8 @@
 package fold
 
 import (
+	"fmt"
+
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -55,7 +57,7 @@ func (f *folder) ship(n *plan.Join, l, r *place) *statementRef {
 				key, other = other, key
 			}
 			cond := &plan.Call{Op: "in", Args: []plan.Expr{plan.Substitute(other, target.defs), &plan.ShippedKeys{Typ: other.Type()}}, Typ: value.Of(value.Bool)}
-			if plan.MayFail(other) || target.source.Value(cond) != nil || !takes(target.frag, cond) {
+			if plan.MayFail(other) || target.source.Value(cond) != nil || !takes(target.frag) {
 				continue
 			}
 			side := n.Left
@@ -84,7 +86,7 @@ func (f *folder) ship(n *plan.Join, l, r *place) *statementRef {
 }
 
 // takes tells whether no other keys are shipped into n already.
-func takes(n plan.Node, _ *plan.Call) bool {
+func takes(n plan.Node) bool {
 	free := true
 	plan.Visit(n, func(n plan.Node) {
 		plan.MapExprs(n, func(e plan.Expr) plan.Expr {
@@ -147,11 +149,20 @@ func refs(items []plan.Item) []plan.Expr {
 	return out
 }
 
+// TooManyKeys is the reason of a join whose keys were not sent when it ran.
+func TooManyKeys(source string, keys int) *Reason {
+	return &Reason{"sources-differ", fmt.Sprintf("There were %d keys when it ran, too many to send: the statement of %s was sent without them.", keys, source),
+		"Keep what crosses small: filter each side as far as it goes."}
+}
+
+// KeysShipped is the code of joins whose keys are sent.
+const KeysShipped = "keys-shipped"
+
 func keysShipped(fromRight bool, l, r place) *Reason {
 	target := r
 	if fromRight {
 		target = l
 	}
-	return &Reason{"keys-shipped", "The keys of the other side go into the statement of " + target.half.source.Name() + ", in batches; Rovik joins what comes back.",
+	return &Reason{KeysShipped, "The keys of the other side go into the statement of " + target.half.source.Name() + ", in batches; Rovik joins what comes back.",
 		"None is needed: what crosses is what the keys find."}
 }

@@ -638,6 +638,7 @@ export interface components {
             bytes?: number;
             milliseconds?: number;
             shippedKeys: number;
+            keysGivenUp: number;
         };
         ReportOperator: {
             id: string;

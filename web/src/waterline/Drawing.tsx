@@ -118,7 +118,7 @@ function brief(s: Report['statements'][number]): string {
 
 function crossing(s: Report['statements'][number]): string {
   if (s.rows === undefined) return `≈ ${rows(s.estimatedRows)}`
-  const keys = s.shippedKeys > 0 ? ` · ${count(s.shippedKeys)} keys sent` : ''
+  const keys = s.shippedKeys > 0 ? ` · ${count(s.shippedKeys)} keys sent` : s.keysGivenUp > 0 ? ` · not ${count(s.keysGivenUp)} keys` : ''
   return `${rows(s.rows)} · ${bytes(s.bytes ?? 0)} · ${millis(s.milliseconds ?? 0)}${keys}`
 }
 
