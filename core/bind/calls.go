@@ -105,7 +105,16 @@ func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 	case "current_date":
 		return moment(value.IntOf(value.Date, int64(value.DayOf(now.UnixMicro()))))
 	case "coalesce", "greatest", "least":
-		args := x.unify(x.bindAll(f.Args), f.Args, f.Name)
+		args := x.bindAll(f.Args[:1])
+		for i, a := range f.Args[1:] {
+			if f.Name == "coalesce" && args[i].Type().Kind != value.Null {
+				missing := &plan.Call{Op: "is null", Args: []plan.Expr{args[i]}, Typ: value.Of(value.Bool)}
+				x.under(missing, func() { args = append(args, x.bind(a)) })
+				continue
+			}
+			args = append(args, x.bind(a))
+		}
+		args = x.unify(args, f.Args, f.Name)
 		return &plan.Call{Op: f.Name, Args: args, Typ: value.Of(args[0].Type().Kind), Org: org}
 	case "nullif":
 		args := x.bindAll(f.Args)
@@ -158,7 +167,7 @@ func (x *exprBinder) aggregate(f *syntax.Func, org plan.Origin) plan.Expr {
 		b.fail(f.Span, value.Errorf(value.CodeGrouping, "aggregate function calls cannot be nested"))
 	}
 	inner := *x
-	inner.inAgg = true
+	inner.inAgg, inner.guard = true, nil
 	agg := plan.Agg{Func: f.Name, Distinct: f.Distinct, Org: org}
 	ordered := plan.OrderedSet(f.Name)
 	if ordered != f.WithinGroup || ordered && len(f.OrderBy) != 1 {
@@ -189,7 +198,11 @@ func (x *exprBinder) aggregate(f *syntax.Func, org plan.Origin) plan.Expr {
 	b.check(f.Span, err)
 	for i := range agg.Args {
 		keep := agg.Args[i].Type()
-		agg.Args[i] = b.coerce(agg.Args[i], value.Of(kinds[i]), f.Args[i].At())
+		if kinds[i].IsArray() && keep.Kind.IsArray() && keep.Kind != kinds[i] {
+			agg.Args[i] = x.castTo(agg.Args[i], value.Of(kinds[i]), f.Args[i].At())
+		} else {
+			agg.Args[i] = b.coerce(agg.Args[i], value.Of(kinds[i]), f.Args[i].At())
+		}
 		if (f.Name == "min" || f.Name == "max") && keep.Kind == typ.Kind {
 			typ = keep
 		}

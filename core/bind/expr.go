@@ -26,6 +26,7 @@ type exprBinder struct {
 	sets      []plan.SetCall // set-returning functions in the select list
 	targets   bool           // the select list is being bound
 	clause    string         // for the error about misplaced aggregates
+	guard     []plan.Expr    // hold where the expression is evaluated
 }
 
 func (r *relation) answers(parts []string) bool {
@@ -335,7 +336,12 @@ func (x *exprBinder) rowOp(e *syntax.Op, org plan.Origin) (plan.Expr, bool) {
 	}
 	right, ok := e.Args[1].(*syntax.Row)
 	if sub, isSub := e.Args[1].(*syntax.Sub); isSub && sub.Kind == "scalar" {
-		x.b.fail(e.Span, value.Errorf(value.CodeUnsupported, "comparing a row with a subquery is not supported yet").WithHint("use IN"))
+		tests := x.bindAll(left.Items)
+		query, subs := x.subqueryHere(sub)
+		if n := len(query.Columns()); n != len(tests) {
+			x.b.fail(sub.Span, value.Errorf(value.CodeSyntax, "subquery has too %s columns", map[bool]string{true: "few", false: "many"}[n < len(tests)]))
+		}
+		return x.rowComparison(e.Name, tests, x.onlyRow(query, subs, org), left.Items, org, e.Span), true
 	}
 	if !ok {
 		return nil, false
@@ -565,20 +571,33 @@ func (x *exprBinder) castTo(arg plan.Expr, to value.Type, at syntax.Span) plan.E
 
 func (x *exprBinder) caseExpr(e *syntax.Case, org plan.Origin) plan.Expr {
 	var parts []syntax.Expr
+	var conds, results []plan.Expr
+	boolean := value.Of(value.Bool)
+	// branch binds a result, which is evaluated where the last condition holds
+	// and those before it do not.
+	branch := func(e syntax.Expr, taken ...plan.Expr) {
+		for _, c := range conds {
+			taken = append(taken, &plan.Call{Op: "is not true", Args: []plan.Expr{c}, Typ: boolean})
+		}
+		x.under(plan.And(taken), func() { results = append(results, x.bind(e)) })
+		parts = append(parts, e)
+	}
 	for _, w := range e.Whens {
-		parts = append(parts, w.Result)
-	}
-	if e.Else != nil {
-		parts = append(parts, e.Else)
-	}
-	results := x.unify(x.bindAll(parts), parts, "case")
-	out := &plan.Case{Typ: results[0].Type(), Org: org}
-	for i, w := range e.Whens {
 		cond := w.Cond
 		if e.Operand != nil {
 			cond = &syntax.Op{Span: w.Cond.At(), Name: "=", Args: []syntax.Expr{e.Operand, w.Cond}}
 		}
-		out.Whens = append(out.Whens, plan.When{Cond: x.condition(cond, "CASE/WHEN"), Result: results[i]})
+		holds := x.condition(cond, "CASE/WHEN")
+		branch(w.Result, holds)
+		conds = append(conds, holds)
+	}
+	if e.Else != nil {
+		branch(e.Else)
+	}
+	results = x.unify(results, parts, "case")
+	out := &plan.Case{Typ: results[0].Type(), Org: org}
+	for i, c := range conds {
+		out.Whens = append(out.Whens, plan.When{Cond: c, Result: results[i]})
 	}
 	if e.Else != nil {
 		out.Else = results[len(results)-1]

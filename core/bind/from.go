@@ -96,9 +96,11 @@ func (b *binder) on(j *syntax.Join, e *env, out *plan.Join, inner *scope) plan.N
 		return &plan.Filter{Input: x.subs.attach(out), Conds: conds}
 	}
 	lo, ro := plan.Outputs(out.Left), plan.Outputs(out.Right)
+	var both []*attachment
 	for _, sub := range x.subs.joins {
 		uses := plan.Free(sub.Right)
 		uses.AddUses(sub.On...)
+		uses.AddUses(sub.guard...)
 		if sub.Test != nil {
 			uses.AddUses(sub.Test)
 		}
@@ -111,10 +113,17 @@ func (b *binder) on(j *syntax.Join, e *env, out *plan.Join, inner *scope) plan.N
 			out.Left = one.attach(out.Left)
 		case !uses.Meets(lo):
 			out.Right = one.attach(out.Right)
+		case out.Kind == plan.FullJoin:
+			b.fail(j.On.At(), value.Errorf(value.CodeUnsupported, "FULL JOIN is only supported with conditions that compare one side with the other").
+				WithHint("compute the subquery in one of the sides"))
 		default:
-			b.fail(j.On.At(), value.Errorf(value.CodeUnsupported, "a subquery in the condition of an outer join that reads both sides is not supported yet").
-				WithHint("compute it in a subquery of one side"))
+			both = append(both, sub)
 		}
+	}
+	if len(both) > 0 {
+		// The right side's rows for each row of the left one.
+		out.Right = &plan.Filter{Input: (&attachments{joins: both}).attach(out.Right), Conds: conds}
+		return out
 	}
 	out.On = conds
 	return out
@@ -220,49 +229,78 @@ func (s *scope) star() []plan.Column {
 // tableFunc binds functions in FROM. One that gives a single value is a table
 // of one row.
 func (b *binder) tableFunc(t *syntax.TableFunc, e *env, s, lateral *scope) plan.Node {
-	x := &exprBinder{b: b, scope: &scope{outer: lateral}, env: e.inside(lateral), clause: "functions in FROM"}
-	un := &plan.Unnest{Input: oneRow(), Org: b.origin(t.Span)}
-	name := ""
-	for _, f := range t.Funcs {
-		call, isCall := f.(*syntax.Func)
-		if isCall && name == "" {
-			name = call.Name
-		}
-		if isCall && kernel.IsSetFunction(call.Name) {
-			un.Calls = append(un.Calls, x.setCall(call))
-			continue
-		}
-		bound := b.settle(x.bind(f))
-		if !isCall {
-			b.fail(f.At(), value.Errorf(value.CodeUnsupported, "this item of FROM is not supported yet"))
-		}
-		items := plan.Identity(un.Input.Columns())
-		c := plan.Column{ID: b.ids.Next(), Name: call.Name, Type: bound.Type()}
-		un.Input = &plan.Project{Input: un.Input, Items: append(items, plan.Item{Column: c, Expr: bound})}
-		if len(t.Funcs) > 1 {
-			b.fail(f.At(), value.Errorf(value.CodeUnsupported, "ROWS FROM with a function of one value is not supported yet"))
-		}
-	}
+	x := &exprBinder{b: b, scope: &scope{outer: lateral}, env: e.inside(lateral), subs: &attachments{}, clause: "functions in FROM"}
+	un := &plan.Unnest{Org: b.origin(t.Span)}
+	var ordinal []plan.Column
 	if t.Ordinality {
-		un.Ordinality = &plan.Column{ID: b.ids.Next(), Name: "ordinality", Type: value.Of(value.Int8)}
+		ordinal = []plan.Column{{ID: b.ids.Next(), Name: "ordinality", Type: value.Of(value.Int8)}}
 	}
-	var node plan.Node = un
-	if len(un.Calls) == 0 {
-		node = un.Input
-		if t.Ordinality {
-			one := plan.Item{Column: *un.Ordinality, Expr: &plan.Const{Val: value.IntOf(value.Int8, 1), Typ: value.Of(value.Int8)}}
-			node = &plan.Project{Input: node, Items: append(plan.Identity(node.Columns()), one)}
+	rel := relation{name: t.Alias}
+	if first, isCall := t.Funcs[0].(*syntax.Func); isCall && rel.name == "" {
+		rel.name = first.Name
+	}
+	var node plan.Node
+	if call, single := x.oneValue(t.Funcs); single {
+		items := []plan.Item{call}
+		for _, c := range ordinal {
+			items = append(items, plan.Item{Column: c, Expr: &plan.Const{Val: value.IntOf(value.Int8, 1), Typ: c.Type}})
+		}
+		node = &plan.Project{Input: x.subs.attach(oneRow()), Items: items}
+		rel.cols = plan.Columns(items)
+	} else {
+		for _, f := range t.Funcs {
+			call := x.rowsOf(f)
+			un.Calls = append(un.Calls, call)
+			rel.cols = append(rel.cols, call.Cols...)
+		}
+		for i := range ordinal {
+			un.Ordinality = &ordinal[i]
+		}
+		un.Input = x.subs.attach(oneRow())
+		rel.cols = append(rel.cols, ordinal...)
+		node = un
+		if len(x.subs.joins) > 0 {
+			node = &plan.Project{Input: un, Items: plan.Identity(rel.cols)}
 		}
 	}
-	rel := relation{name: t.Alias, cols: node.Columns()}
-	if rel.name == "" {
-		rel.name = name
-	} else if len(un.Calls) <= 1 && len(t.Columns) == 0 && len(rel.cols) > 0 && (len(un.Calls) == 0 || len(un.Calls[0].Cols) == 1) {
+	if t.Alias != "" && len(t.Funcs) == 1 && len(t.Columns) == 0 && len(rel.cols)-len(ordinal) == 1 {
 		// The alias of a function with one column is the column's name too.
 		rel.cols = renamed(rel.cols, []string{t.Alias})
 	}
 	b.addRelation(s, rel, t.Columns, t.Span)
 	return node
+}
+
+// oneValue binds a function in FROM that is the only one and gives one value.
+func (x *exprBinder) oneValue(funcs []syntax.Expr) (plan.Item, bool) {
+	call, isCall := funcs[0].(*syntax.Func)
+	if !isCall || len(funcs) > 1 || kernel.IsSetFunction(call.Name) {
+		return plan.Item{}, false
+	}
+	bound := x.b.settle(x.bind(call))
+	return plan.Item{Column: plan.Column{ID: x.b.ids.Next(), Name: call.Name, Type: bound.Type()}, Expr: bound}, true
+}
+
+// rowsOf binds one of the functions in FROM. One that gives a value among
+// others is the only element of an array.
+func (x *exprBinder) rowsOf(f syntax.Expr) plan.SetCall {
+	b := x.b
+	call, isCall := f.(*syntax.Func)
+	if !isCall {
+		b.fail(f.At(), value.Errorf(value.CodeUnsupported, "this item of FROM is not supported yet"))
+	}
+	if kernel.IsSetFunction(call.Name) {
+		return x.setCall(call)
+	}
+	bound := b.settle(x.bind(call))
+	kind := bound.Type().Kind
+	if kind.IsArray() {
+		b.fail(f.At(), value.Errorf(value.CodeUnsupported, "an array among the columns of ROWS FROM is not supported").WithHint("join it instead"))
+	}
+	org := b.origin(f.At())
+	one := &plan.Call{Op: "array", Args: []plan.Expr{bound}, Typ: value.Of(value.ArrayOf(kind)), Org: org}
+	return plan.SetCall{Func: "unnest", Args: []plan.Expr{one}, Org: org,
+		Cols: []plan.Column{{ID: b.ids.Next(), Name: call.Name, Type: value.Of(kind)}}}
 }
 
 // setCall binds a call of a set-returning function.

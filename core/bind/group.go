@@ -255,6 +255,11 @@ func (b *binder) aggregate(s *syntax.Select, in plan.Node, by grouping, x *exprB
 			return plan.MapExprs(n, func(e plan.Expr) plan.Expr { return r.outer(e, nil) })
 		})
 		sub.Join = j
+		var guard []plan.Expr
+		for _, g := range sub.guard {
+			guard = append(guard, r.expr(g))
+		}
+		sub.guard = guard
 	}
 	node := x.subs.attach(agg)
 	if len(conds) > 0 {

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"rovik/core/kernel"
 	"rovik/core/plan"
 	"rovik/core/syntax"
 	"rovik/core/value"
@@ -26,72 +25,9 @@ func (b *binder) query(q *syntax.Query, e *env) plan.Node {
 		node = b.sortOutput(b.values(body, e), q.OrderBy)
 	}
 	if q.Limit != nil || q.Offset != nil {
-		l := &plan.Limit{Count: -1}
-		var spans []syntax.Span
-		if q.Limit != nil {
-			l.Count = b.rowCount(q.Limit, "LIMIT", -1)
-			spans = append(spans, q.Limit.At())
-		}
-		if q.Offset != nil {
-			l.Offset = b.rowCount(q.Offset, "OFFSET", 0)
-			spans = append(spans, q.Offset.At())
-		}
-		at := spans[0]
-		for _, s := range spans[1:] {
-			at = syntax.Span{Start: min(at.Start, s.Start), End: max(at.End, s.End)}
-		}
-		l.Org = b.origin(at)
-		node = b.limit(l, node, q.WithTies, at)
+		node = b.limit(q, node, e)
 	}
 	return node
-}
-
-// limit puts l over n; with ties under the projection that drops the sort's
-// hidden keys.
-func (b *binder) limit(l *plan.Limit, n plan.Node, ties bool, at syntax.Span) plan.Node {
-	if ties && l.Count >= 0 {
-		if p, ok := n.(*plan.Project); ok {
-			if _, over := p.Input.(*plan.Sort); over {
-				return p.WithInputs([]plan.Node{b.limit(l, p.Input, true, at)})
-			}
-		}
-		sort, ok := n.(*plan.Sort)
-		if !ok {
-			b.fail(at, value.Errorf(value.CodeSyntax, "WITH TIES cannot be specified without ORDER BY clause"))
-		}
-		l.Ties = sort.Keys
-	}
-	l.Input = n
-	return l
-}
-
-// mostRows is more than any result has, and small enough that sums of LIMITs
-// and OFFSETs stay numbers.
-const mostRows = 1 << 50
-
-// rowCount evaluates LIMIT or OFFSET, a constant; NULL gives none.
-func (b *binder) rowCount(x syntax.Expr, clause string, none int64) int64 {
-	eb := &exprBinder{b: b, scope: &scope{}, clause: clause}
-	e := b.coerce(eb.bind(x), value.Of(value.Int8), x.At())
-	if len(plan.Uses(e)) > 0 {
-		b.fail(x.At(), value.Errorf("42P10", "argument of %s must not contain columns", clause))
-	}
-	p, err := kernel.Compile(e, nil)
-	b.check(x.At(), err)
-	arr, err := p.Eval(kernel.Batch{Len: 1})
-	b.check(x.At(), err)
-	v := value.At(value.Int8, arr, 0)
-	if v.IsNull {
-		return none
-	}
-	if v.Int < 0 {
-		code := value.CodeBadLimit
-		if clause == "OFFSET" {
-			code = value.CodeBadOffset
-		}
-		b.fail(x.At(), value.Errorf(code, "%s must not be negative", clause))
-	}
-	return min(v.Int, mostRows)
 }
 
 func (b *binder) setOp(u *syntax.SetOp, e *env) plan.Node {

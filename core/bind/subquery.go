@@ -1,6 +1,8 @@
 package bind
 
 import (
+	"slices"
+
 	"rovik/core/kernel"
 	"rovik/core/plan"
 	"rovik/core/syntax"
@@ -14,25 +16,70 @@ type attachments struct{ joins []*attachment }
 
 type attachment struct {
 	*plan.Join
-	made plan.IDs // the columns that it adds
+	made  plan.IDs    // the columns that it adds
+	guard []plan.Expr // where one of these is not true, nothing reads them
 }
 
 // attach puts the joins over n.
 func (a *attachments) attach(n plan.Node) plan.Node {
 	for _, j := range a.joins {
-		n = j.WithInputs([]plan.Node{n, j.Right})
+		n = j.guarded(n)
 	}
 	return n
 }
 
-func (a *attachments) add(j *plan.Join) {
+func (a *attachments) add(j *plan.Join, guard []plan.Expr) {
 	made := plan.IDs{}
 	if j.Mark != nil {
 		made[j.Mark.ID] = true
 	} else {
 		made = plan.Outputs(j.Right)
 	}
-	a.joins = append(a.joins, &attachment{j, made})
+	a.joins = append(a.joins, &attachment{j, made, guard})
+}
+
+// guarded joins left with the subquery. In a branch of CASE that a row does not
+// take, the subquery must not fail for it: neither because it has a second row
+// nor in what it computes with the row's columns.
+func (a *attachment) guarded(left plan.Node) plan.Node {
+	j := a.Join.WithInputs([]plan.Node{left, a.Right}).(*plan.Join)
+	var guard []plan.Expr
+	outer := plan.Outputs(left)
+	for _, g := range a.guard {
+		if plan.Uses(g).Within(outer) {
+			guard = append(guard, g)
+		}
+	}
+	if len(guard) == 0 {
+		return j
+	}
+	only := &guarding{outer: outer, taken: plan.And(guard)}
+	j.Right = plan.Rewrite(j.Right, func(n plan.Node) plan.Node { return plan.MapExprs(n, only.wrap) })
+	j = plan.MapExprs(j, only.wrap).(*plan.Join)
+	if j.Kind == plan.SingleJoin {
+		j.On = append(j.On[:len(j.On):len(j.On)], guard...)
+	}
+	return j
+}
+
+// guarding keeps expressions from failing for rows that do not need them.
+type guarding struct {
+	outer plan.IDs
+	taken plan.Expr
+}
+
+// wrap puts the innermost parts of e that read outer columns and may fail into
+// a CASE of their own. Around them, NULL gives NULL.
+func (g *guarding) wrap(e plan.Expr) plan.Expr {
+	fails := func(e plan.Expr) bool { return plan.Uses(e).Meets(g.outer) && plan.MayFail(e) }
+	if !fails(e) {
+		return e
+	}
+	if slices.ContainsFunc(plan.Children(e), fails) {
+		return plan.MapParts(e, g.wrap)
+	}
+	none := &plan.Const{Val: value.NullOf(e.Type().Kind), Typ: e.Type()}
+	return &plan.Case{Whens: []plan.When{{Cond: g.taken, Result: e}}, Else: none, Typ: e.Type(), Org: e.Origin()}
 }
 
 // moveTo moves those that make any of the columns.
@@ -51,20 +98,13 @@ func (a *attachments) moveTo(to *attachments, ids plan.IDs) {
 // subquery binds a subquery as an expression.
 func (x *exprBinder) subquery(s *syntax.Sub, org plan.Origin) plan.Expr {
 	b := x.b
-	subs := x.subs
-	if x.inAgg {
-		subs = x.subsInAgg
-	}
-	if subs == nil {
-		b.fail(s.Span, value.Errorf(value.CodeUnsupported, "a subquery in %s is not supported yet", x.clause))
-	}
-	right := b.query(s.Query, x.env.inside(x.scope))
+	right, subs := x.subqueryHere(s)
 	cols := right.Columns()
 	boolean := value.Of(value.Bool)
 	switch s.Kind {
 	case "exists":
 		mark := &plan.Column{ID: b.ids.Next(), Name: "exists", Type: boolean}
-		subs.add(&plan.Join{Kind: plan.MarkJoin, Right: right, Mark: mark, Org: org})
+		subs.add(&plan.Join{Kind: plan.MarkJoin, Right: right, Mark: mark, Org: org}, x.guard)
 		ref := mark.Ref()
 		ref.Org = org
 		return ref
@@ -75,18 +115,7 @@ func (x *exprBinder) subquery(s *syntax.Sub, org plan.Origin) plan.Expr {
 		if s.Kind == "array" {
 			return x.arrayOf(right, subs, s, org)
 		}
-		kind := plan.SingleJoin
-		if atMostOneRow(right) {
-			kind = plan.LeftJoin
-		}
-		// A column of its own: the subquery may pass on one of the outer query.
-		c := cols[0]
-		c.ID = b.ids.Next()
-		right = &plan.Project{Input: right, Items: []plan.Item{{Column: c, Expr: cols[0].Ref()}}}
-		subs.add(&plan.Join{Kind: kind, Right: right, Org: org})
-		ref := c.Ref()
-		ref.Org = org
-		return ref
+		return x.onlyRow(right, subs, org)[0]
 	}
 	// ANY, and ALL as the negation of ANY of the negated comparison.
 	tests := []syntax.Expr{s.Test}
@@ -110,13 +139,54 @@ func (x *exprBinder) subquery(s *syntax.Sub, org plan.Origin) plan.Expr {
 		test = &plan.Call{Op: "not", Args: []plan.Expr{test}, Typ: boolean, Org: org}
 	}
 	mark := &plan.Column{ID: b.ids.Next(), Name: s.Kind, Type: boolean}
-	subs.add(&plan.Join{Kind: plan.MarkJoin, Right: right, Test: test, Mark: mark, Org: org})
+	subs.add(&plan.Join{Kind: plan.MarkJoin, Right: right, Test: test, Mark: mark, Org: org}, x.guard)
 	ref := mark.Ref()
 	ref.Org = org
 	if s.Kind == "all" {
 		return &plan.Call{Op: "not", Args: []plan.Expr{ref}, Typ: boolean, Org: org}
 	}
 	return ref
+}
+
+// subqueryHere binds a subquery's query, and returns where its join goes.
+func (x *exprBinder) subqueryHere(s *syntax.Sub) (plan.Node, *attachments) {
+	subs := x.subs
+	if x.inAgg {
+		subs = x.subsInAgg
+	}
+	if subs == nil {
+		x.b.fail(s.Span, value.Errorf(value.CodeUnsupported, "a subquery is not allowed in %s", x.clause))
+	}
+	return x.b.query(s.Query, x.env.inside(x.scope)), subs
+}
+
+// onlyRow joins a subquery that may have one row, and returns its columns.
+func (x *exprBinder) onlyRow(right plan.Node, subs *attachments, org plan.Origin) []plan.Expr {
+	kind := plan.SingleJoin
+	if atMostOneRow(right) {
+		kind = plan.LeftJoin
+	}
+	// Columns of its own: the subquery may pass on those of the outer query.
+	own := &plan.Project{Input: right}
+	var refs []plan.Expr
+	for _, c := range right.Columns() {
+		from := c.Ref()
+		c.ID = x.b.ids.Next()
+		own.Items = append(own.Items, plan.Item{Column: c, Expr: from})
+		ref := c.Ref()
+		ref.Org = org
+		refs = append(refs, ref)
+	}
+	subs.add(&plan.Join{Kind: kind, Right: own, Org: org}, x.guard)
+	return refs
+}
+
+// under binds what is evaluated only where a condition holds.
+func (x *exprBinder) under(cond plan.Expr, bind func()) {
+	before := x.guard
+	x.guard = append(before[:len(before):len(before)], cond)
+	bind()
+	x.guard = before
 }
 
 var likeOps = map[string]string{"~~": "like", "~~*": "ilike", "!~~": "not like", "!~~*": "not ilike"}
@@ -130,7 +200,7 @@ func (x *exprBinder) arrayOf(right plan.Node, subs *attachments, s *syntax.Sub, 
 	b.check(s.Span, err)
 	agg.Args[0] = b.coerce(agg.Args[0], value.Of(args[0]), s.Span)
 	item := plan.AggItem{Column: plan.Column{ID: b.ids.Next(), Name: "array", Type: typ}, Agg: agg}
-	subs.add(&plan.Join{Kind: plan.LeftJoin, Right: &plan.Aggregate{Input: right, Aggs: []plan.AggItem{item}, Org: org}, Org: org})
+	subs.add(&plan.Join{Kind: plan.LeftJoin, Right: &plan.Aggregate{Input: right, Aggs: []plan.AggItem{item}, Org: org}, Org: org}, x.guard)
 	empty := &plan.Const{Val: value.ListOf(typ.Kind.Elem(), nil), Typ: typ, Org: org}
 	return &plan.Call{Op: "coalesce", Args: []plan.Expr{item.Ref(), empty}, Typ: typ, Org: org}
 }

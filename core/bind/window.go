@@ -82,7 +82,7 @@ func (x *exprBinder) windowCall(f *syntax.Func, org plan.Origin) plan.Expr {
 		b.fail(f.Span, value.Errorf(value.CodeUnsupported, "aggregate ORDER BY is not implemented for window functions"))
 	}
 	inner := *x
-	inner.inWindow = true
+	inner.inWindow, inner.guard = true, nil
 	def := b.resolve(x.windows, f.Over, 0)
 	w := plan.WindowCall{Func: f.Name, Frame: plan.DefaultFrame(), Org: org}
 	if !f.Star {

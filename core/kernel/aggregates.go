@@ -118,14 +118,34 @@ func interpolate(low, high value.Value, f float64) (value.Value, error) {
 	return floatValue(low.Float + f*(high.Float-low.Float)), nil
 }
 
-func percentileCont(rows [][]value.Value) (value.Value, error) {
-	if rows[0][0].IsNull {
-		return nullValue(), nil
+// percentile computes an ordered-set aggregate at the fraction that its first
+// argument gives, or at each of an array of them.
+func percentile(rows [][]value.Value, at func(rows [][]value.Value, f float64) (value.Value, error)) (value.Value, error) {
+	one := func(v value.Value) (value.Value, error) {
+		if v.IsNull {
+			return nullValue(), nil
+		}
+		f, err := fraction(v)
+		if err != nil {
+			return nullValue(), err
+		}
+		return at(rows, f)
 	}
-	f, err := fraction(rows[0][0])
-	if err != nil {
-		return nullValue(), err
+	asked := rows[0][0]
+	if asked.IsNull || !asked.Kind.IsArray() {
+		return one(asked)
 	}
+	out := make([]value.Value, len(asked.List))
+	for i, v := range asked.List {
+		var err error
+		if out[i], err = one(v); err != nil {
+			return nullValue(), err
+		}
+	}
+	return listValue(out), nil
+}
+
+func percentileCont(rows [][]value.Value, f float64) (value.Value, error) {
 	at := f * float64(len(rows)-1)
 	low := int(math.Floor(at))
 	high := int(math.Ceil(at))
@@ -135,14 +155,7 @@ func percentileCont(rows [][]value.Value) (value.Value, error) {
 	return interpolate(rows[low][1], rows[high][1], at-float64(low))
 }
 
-func percentileDisc(rows [][]value.Value) (value.Value, error) {
-	if rows[0][0].IsNull {
-		return nullValue(), nil
-	}
-	f, err := fraction(rows[0][0])
-	if err != nil {
-		return nullValue(), err
-	}
+func percentileDisc(rows [][]value.Value, f float64) (value.Value, error) {
 	return rows[max(int(math.Ceil(f*float64(len(rows))))-1, 0)][1], nil
 }
 
@@ -283,12 +296,21 @@ func init() {
 			return out, nil
 		})}
 	}
-	aggregates["percentile_cont"] = &aggregate{resolve: func(kinds []value.Kind, sorted value.Kind) ([]value.Kind, value.Kind, bool) {
-		return []value.Kind{f8}, sorted, fits(kinds, []value.Kind{f8}) && (sorted == f8 || sorted == value.Interval)
-	}, ordered: true, make: collect(false, func(_ plan.Agg, rows [][]value.Value) (value.Value, error) { return percentileCont(rows) })}
-	aggregates["percentile_disc"] = &aggregate{resolve: func(kinds []value.Kind, sorted value.Kind) ([]value.Kind, value.Kind, bool) {
-		return []value.Kind{f8}, sorted, fits(kinds, []value.Kind{f8})
-	}, ordered: true, make: collect(false, func(_ plan.Agg, rows [][]value.Value) (value.Value, error) { return percentileDisc(rows) })}
+	for name, p := range map[string]struct {
+		at    func(rows [][]value.Value, f float64) (value.Value, error)
+		takes func(sorted value.Kind) bool
+	}{
+		"percentile_cont": {percentileCont, func(sorted value.Kind) bool { return sorted == f8 || sorted == value.Interval }},
+		"percentile_disc": {percentileDisc, func(sorted value.Kind) bool { return true }},
+	} {
+		aggregates[name] = &aggregate{resolve: func(kinds []value.Kind, sorted value.Kind) ([]value.Kind, value.Kind, bool) {
+			if len(kinds) == 1 && kinds[0].IsArray() && !sorted.IsArray() {
+				elem := []value.Kind{kinds[0].Elem()}
+				return []value.Kind{value.ArrayOf(f8)}, value.ArrayOf(sorted), fits(elem, []value.Kind{f8}) && p.takes(sorted)
+			}
+			return []value.Kind{f8}, sorted, fits(kinds, []value.Kind{f8}) && p.takes(sorted)
+		}, ordered: true, make: collect(false, func(_ plan.Agg, rows [][]value.Value) (value.Value, error) { return percentile(rows, p.at) })}
+	}
 	aggregates["mode"] = &aggregate{resolve: func(kinds []value.Kind, sorted value.Kind) ([]value.Kind, value.Kind, bool) {
 		return nil, sorted, len(kinds) == 0
 	}, ordered: true, make: collect(false, func(_ plan.Agg, rows [][]value.Value) (value.Value, error) { return mode(rows), nil })}

@@ -418,22 +418,15 @@ func (d *decorrelator) numbered(n *plan.Limit, in plan.Node, order []plan.SortKe
 		}
 		in = &plan.Project{Input: p.Input, Items: items}
 	}
-	i8 := value.Of(value.Int8)
-	call := plan.WindowCall{Func: "row_number", Partition: partition, Order: order, Frame: plan.DefaultFrame(), Org: n.Org}
-	if n.Ties != nil {
-		call.Func = "rank"
+	var offset, count plan.Expr
+	bound := func(n int64) plan.Expr {
+		return &plan.Const{Val: value.IntOf(value.Int8, n), Typ: value.Of(value.Int8)}
 	}
-	rn := plan.Column{ID: d.ids.Next(), Name: "row number", Type: i8}
-	var node plan.Node = &plan.Window{Input: in, Items: []plan.WindowItem{{Column: rn, WindowCall: call}}, Org: n.Org}
-	within := func(op string, bound int64) plan.Expr {
-		return &plan.Call{Op: op, Args: []plan.Expr{rn.Ref(), &plan.Const{Val: value.IntOf(value.Int8, bound), Typ: i8}}, Typ: value.Of(value.Bool), Org: n.Org}
-	}
-	var conds []plan.Expr
 	if n.Offset > 0 {
-		conds = append(conds, within(">", n.Offset))
+		offset = bound(n.Offset)
 	}
 	if n.Count >= 0 {
-		conds = append(conds, within("<=", n.Offset+n.Count))
+		count = bound(n.Count)
 	}
-	return filter(node, conds)
+	return plan.FirstRows(in, partition, order, offset, count, n.Ties != nil, n.Org, d.ids)
 }

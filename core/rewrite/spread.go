@@ -1,6 +1,7 @@
 package rewrite
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 
@@ -11,7 +12,7 @@ import (
 // spread computes the right side for all different values of the outer columns
 // at once and joins it back by them.
 func (d *decorrelator) spread(j *plan.Join, outer plan.IDs) plan.Node {
-	s := &spreader{decorrelator: d, left: j.Left, outer: outer}
+	s := &spreader{decorrelator: d, left: j.Left, outer: outer, works: map[int]bool{}}
 	right, at := s.node(j.Right)
 	c := *j
 	c.Right = right
@@ -51,6 +52,7 @@ type spreader struct {
 	*decorrelator
 	left  plan.Node
 	outer plan.IDs
+	works map[int]bool // the recursions whose rows carry the domain
 }
 
 // at maps an outer column to what stands for it.
@@ -86,7 +88,27 @@ func domainColumns(m at) []plan.Column {
 	return cols
 }
 
-func (s *spreader) depends(n plan.Node) bool { return len(meet(plan.Free(n), s.outer)) > 0 }
+// outerColumns are the outer columns themselves.
+func (s *spreader) outerColumns() at {
+	m := at{}
+	for _, c := range s.left.Columns() {
+		if s.outer[c.ID] {
+			m[c.ID] = c.Ref()
+		}
+	}
+	return m
+}
+
+// depends tells whether n reads outer columns, or rows of a recursion that
+// carries them.
+func (s *spreader) depends(n plan.Node) bool {
+	found := plan.Free(n).Meets(s.outer)
+	plan.Visit(n, func(n plan.Node) {
+		w, is := n.(*plan.WorkTable)
+		found = found || is && s.works[w.Work]
+	})
+	return found
+}
 
 func (s *spreader) node(n plan.Node) (plan.Node, at) {
 	if v, ok := n.(*plan.Values); ok && len(v.Cols) == 0 && len(v.Rows) == 1 {
@@ -146,12 +168,41 @@ func (s *spreader) node(n plan.Node) (plan.Node, at) {
 		return w, m
 	case *plan.Union, *plan.SetOp:
 		return s.set(n)
+	case *plan.Recursive:
+		return s.recursive(n)
+	case *plan.WorkTable:
+		w := *n
+		extra, m := s.anew(s.outerColumns())
+		w.Cols = append(n.Cols[:len(n.Cols):len(n.Cols)], extra...)
+		return &w, m
 	case *plan.Filter, *plan.Sort, *plan.Unnest:
 		in, m := s.node(n.Inputs()[0])
 		return subst(n, m).WithInputs([]plan.Node{in}), m
 	}
-	panic(value.Errorf(value.CodeUnsupported, "a recursive query that reads columns of the query around it is not supported").
-		WithHint("join it instead"))
+	panic(fmt.Errorf("decorrelate: no rule for %T", n))
+}
+
+// recursive carries the domain's columns through every round.
+func (s *spreader) recursive(n *plan.Recursive) (plan.Node, at) {
+	base, m := s.node(n.Base)
+	base = exactly(base, append(n.Base.Columns(), domainColumns(m)...))
+	s.works[n.Work] = true
+	step, m := s.node(n.Step)
+	step = exactly(step, append(n.Step.Columns(), domainColumns(m)...))
+	out := n.WithInputs([]plan.Node{base, step}).(*plan.Recursive)
+	extra, whole := s.anew(m)
+	out.Cols = append(n.Cols[:len(n.Cols):len(n.Cols)], extra...)
+	return out, whole
+}
+
+// anew gives the domain's columns new ids, in the order of domainColumns.
+func (s *spreader) anew(m at) ([]plan.Column, at) {
+	cols, whole := domainColumns(m), at{}
+	for i, id := range slices.Sorted(maps.Keys(m)) {
+		cols[i].ID = s.ids.Next()
+		whole[id] = cols[i].Ref()
+	}
+	return cols, whole
 }
 
 func (s *spreader) join(n *plan.Join) (plan.Node, at) {
@@ -163,18 +214,29 @@ func (s *spreader) join(n *plan.Join) (plan.Node, at) {
 	} else {
 		j.Left, m = s.node(n.Left)
 		if rightDepends || n.Kind == plan.FullJoin {
-			if n.Kind == plan.FullJoin {
-				panic(value.Errorf(value.CodeUnsupported, "a full join inside a subquery that reads columns of the query around it is not supported").At(n.Org.View, n.Org.Start, n.Org.End))
-			}
 			right, other := s.node(n.Right)
 			j.Right = right
 			for id, e := range m {
 				j.On = append(j.On[:len(j.On):len(j.On)], nullSafe(e, other[id], n.Org))
 			}
+			if n.Kind == plan.FullJoin {
+				return s.full(&j, m, other)
+			}
 		}
 	}
-	out := plan.MapExprs(&j, func(e plan.Expr) plan.Expr { return plan.Substitute(e, m) })
-	return out, m
+	return plan.MapExprs(&j, func(e plan.Expr) plan.Expr { return plan.Substitute(e, m) }), m
+}
+
+// full takes the domain's columns of a full join from the side that has a row.
+func (s *spreader) full(j *plan.Join, left, right at) (plan.Node, at) {
+	out := plan.MapExprs(j, func(e plan.Expr) plan.Expr { return plan.Substitute(e, left) })
+	cols, whole := s.anew(left)
+	items := plan.Identity(out.Columns())
+	for i, id := range slices.Sorted(maps.Keys(left)) {
+		either := &plan.Call{Op: "coalesce", Args: []plan.Expr{left[id], right[id]}, Typ: cols[i].Type}
+		items = append(items, plan.Item{Column: cols[i], Expr: either})
+	}
+	return &plan.Project{Input: out, Items: items}, whole
 }
 
 func (s *spreader) aggregate(n *plan.Aggregate) (plan.Node, at) {
@@ -296,14 +358,7 @@ func (s *spreader) set(n plan.Node) (plan.Node, at) {
 		parts = append(parts, exactly(p, cols))
 		m = own
 	}
-	whole := at{}
-	extra := domainColumns(m)
-	i := 0
-	for _, id := range slices.Sorted(maps.Keys(s.outer)) {
-		extra[i].ID = s.ids.Next()
-		whole[id] = extra[i].Ref()
-		i++
-	}
+	extra, whole := s.anew(m)
 	switch n := n.WithInputs(parts).(type) {
 	case *plan.Union:
 		return &plan.Union{Parts: n.Parts, Cols: append(n.Cols[:len(n.Cols):len(n.Cols)], extra...), Org: n.Org}, whole
