@@ -239,6 +239,47 @@ json_extract_path_text('{"a": {"b": "c"}}', 'a', 'b')
 jsonb_strip_nulls('{"a": null, "b": {"c": null}}')
 '{"b":1, "a" : 2, "aa":3}'::jsonb
 '{"a": 1, "a": 2}'::jsonb
+'{"a": 1, "b": null}'::jsonb ? 'b'
+'["a", 1]'::jsonb ? 'a'
+'["a", 1]'::jsonb ? '1'
+'"a"'::jsonb ? 'a'
+'{"a": 1}'::jsonb ?| ARRAY['x', NULL, 'a']
+'{"a": 1}'::jsonb ?& ARRAY['x', 'a']
+'{"a": 1}'::jsonb ?& ARRAY[NULL, 'a']
+'{"a": 1}'::jsonb ?& ARRAY[]::text[]
+'{"a": 1, "b": 2}'::jsonb - 'a'
+'["a", "b", "a", 1]'::jsonb - 'a'
+'7'::jsonb - 'a'
+'{"a": 1, "b": 2, "c": 3}'::jsonb - ARRAY['a', 'c', NULL]
+'["a", "b", "c"]'::jsonb - 1
+'["a", "b", "c"]'::jsonb - -1
+'["a", "b", "c"]'::jsonb - 5
+'{"a": 1}'::jsonb - 1
+'{"a": {"b": [1, 2, 3]}}'::jsonb #- '{a,b,1}'
+'{"a": {"b": 1}}'::jsonb #- '{a,x}'
+'{"a": [1]}'::jsonb #- '{a,x}'
+'{"a": 1}'::jsonb #- '{}'
+'3'::jsonb #- '{a}'
+'{"a": [1]}'::jsonb #- '{a,NULL}'
+jsonb_set('{"a": 1}', '{a}', '[2]')
+jsonb_set('{"a": 1}', '{b}', '2')
+jsonb_set('{"a": 1}', '{b}', '2', false)
+jsonb_set('{"a": {"b": 1}}', '{a,c}', '"x"')
+jsonb_set('{"a": 1}', '{b,c}', '2')
+jsonb_set('[1, 2]', '{5}', '3')
+jsonb_set('[1, 2]', '{-5}', '0')
+jsonb_set('[1, 2]', '{-1}', '0')
+jsonb_set('[1, 2]', '{9}', '0', false)
+jsonb_set('1', '{a}', '0')
+jsonb_set('{"a": 1}', NULL, '0')
+jsonb_insert('[1, 2]', '{1}', '9')
+jsonb_insert('[1, 2]', '{1}', '9', true)
+jsonb_insert('[1, 2]', '{-1}', '9', true)
+jsonb_insert('[1, 2]', '{-9}', '9')
+jsonb_insert('{"a": 1}', '{b}', '9')
+jsonb_insert('{"a": 1}', '{a}', '9')
+jsonb_pretty('{"b": [1, {"c": []}], "a": {}}')
+jsonb_pretty('7')
 '{"a": 1.10}'::jsonb = '{"a": 1.1}'::jsonb
 '{"a": [1, 2]}'::jsonb @> '{"a": [2]}'
 '[1, 2]'::jsonb @> '1'

@@ -135,7 +135,7 @@ func calls() map[string]sqldb.Rule {
 	for _, op := range []string{"is distinct from", "is not distinct from"} {
 		rules[op] = sqldb.Rule{Write: sqldb.Infix(strings.ToUpper(op))}
 	}
-	for _, sign := range []string{"&", "|", "#", "<<", ">>", "->", "->>", "#>", "#>>", "@>", "<@", "&&"} {
+	for _, sign := range []string{"&", "|", "#", "<<", ">>", "->", "->>", "#>", "#>>", "@>", "<@", "&&", "?", "?|", "?&", "#-"} {
 		rules[sign] = sqldb.Rule{Write: sqldb.Infix(sign)}
 	}
 	for _, op := range []string{"=", "<>", "<", "<=", ">", ">="} {
@@ -160,7 +160,7 @@ func calls() map[string]sqldb.Rule {
 		"power", "exp", "ln", "log", "log10", "div", "gcd", "lcm", "factorial", "scale", "min_scale", "trim_scale", "degrees", "radians", "width_bucket",
 		"array_length", "cardinality", "array_upper", "array_lower", "array_append", "array_prepend", "array_cat", "string_to_array", "num_nulls", "num_nonnulls",
 		"json_array_length", "jsonb_array_length", "json_typeof", "jsonb_typeof", "jsonb_extract_path", "jsonb_extract_path_text",
-		"json_extract_path", "json_extract_path_text", "jsonb_strip_nulls", "jsonb_build_array", "jsonb_build_object", "to_jsonb",
+		"json_extract_path", "json_extract_path_text", "jsonb_strip_nulls", "jsonb_set", "jsonb_insert", "jsonb_pretty", "jsonb_build_array", "jsonb_build_object", "to_jsonb",
 		"justify_days", "justify_hours", "justify_interval", "make_time", "make_timestamp", "make_interval", "age", "date_bin", "isfinite",
 		"abs", "ceil", "ceiling", "floor", "round", "trunc", "sign", "mod", "sqrt",
 		"length", "char_length", "character_length", "octet_length", "btrim", "ltrim", "rtrim", "substring", "substr",

@@ -110,7 +110,7 @@ func (p *Printer) condition(e plan.Expr) Rope {
 var infixOps = map[string]bool{"and": true, "or": true, "+": true, "-": true, "*": true, "/": true, "%": true, "||": true,
 	"=": true, "<>": true, "<": true, "<=": true, ">": true, ">=": true, "like": true, "ilike": true,
 	"is distinct from": true, "is not distinct from": true, "^": true, "&": true, "|": true, "#": true, "<<": true, ">>": true, "~": true, "~*": true,
-	"->": true, "->>": true, "#>": true, "#>>": true, "@>": true, "<@": true, "&&": true, "similar to": true}
+	"->": true, "->>": true, "#>": true, "#>>": true, "@>": true, "<@": true, "&&": true, "?": true, "?|": true, "?&": true, "#-": true, "similar to": true}
 
 // Compared writes an operand of a comparison, a group or a sort: text so that
 // it compares by code point, other kinds as they are. Widening casts between

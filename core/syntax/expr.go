@@ -154,7 +154,7 @@ func (c *converter) literal(k *pg.A_Const) Expr {
 var comparisonNames = map[string]bool{"=": true, "<>": true, "<": true, "<=": true, ">": true, ">=": true}
 var operatorNames = map[string]bool{"+": true, "-": true, "*": true, "/": true, "%": true, "||": true, "^": true, "&": true, "|": true,
 	"#": true, "<<": true, ">>": true, "~": true, "~*": true, "!~": true, "!~*": true, "->": true, "->>": true, "#>": true, "#>>": true,
-	"@>": true, "<@": true, "&&": true, "^@": true}
+	"@>": true, "<@": true, "&&": true, "^@": true, "?": true, "?|": true, "?&": true, "#-": true}
 var prefixNames = map[string]string{"-": "-", "~": "bitnot", "@": "abs", "|/": "sqrt", "||/": "cbrt"}
 
 func (c *converter) operator(x *pg.A_Expr) Expr {

@@ -1,0 +1,250 @@
+package kernel
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+
+	"rovik/core/value"
+)
+
+// Functions that look for parts of a jsonb document and give it changed.
+
+func init() {
+	jb, t, i4, b := value.JSONB, value.Text, value.Int4, value.Bool
+	texts := value.ArrayOf(t)
+
+	box("?", b, func(a []value.Value) (value.Value, error) {
+		v, err := value.DecodeJSON(a[0].Str)
+		return boolValue(err == nil && jsonHas(v, a[1].Str)), err
+	}, jb, t)
+	for sign, all := range map[string]bool{"?|": false, "?&": true} {
+		box(sign, b, func(a []value.Value) (value.Value, error) {
+			v, err := value.DecodeJSON(a[0].Str)
+			if err != nil {
+				return nullValue(), err
+			}
+			for _, key := range a[1].List {
+				if !key.IsNull && jsonHas(v, key.Str) != all {
+					return boolValue(!all), nil
+				}
+			}
+			return boolValue(all), nil
+		}, jb, texts)
+	}
+	edit := func(name string, f func(v value.JSONValue, a []value.Value) (value.JSONValue, error), args ...value.Kind) {
+		box(name, jb, func(a []value.Value) (value.Value, error) {
+			v, err := value.DecodeJSON(a[0].Str)
+			if err != nil {
+				return nullValue(), err
+			}
+			if v, err = f(v, a); err != nil {
+				return nullValue(), err
+			}
+			return jsonValue(v, jb), nil
+		}, args...)
+	}
+	edit("-", func(v value.JSONValue, a []value.Value) (value.JSONValue, error) { return withoutKeys(v, a[1:]) }, jb, t)
+	edit("-", func(v value.JSONValue, a []value.Value) (value.JSONValue, error) { return withoutKeys(v, a[1].List) }, jb, texts)
+	edit("-", func(v value.JSONValue, a []value.Value) (value.JSONValue, error) { return withoutElement(v, a[1].Int) }, jb, i4)
+	change := func(v value.JSONValue, path []value.Value, doing string, at jsonChange) (value.JSONValue, error) {
+		switch v.(type) {
+		case []value.JSONValue, *value.JSONObject:
+		default:
+			return nil, value.Errorf(value.CodeBadParameter, "cannot %s path in scalar", doing)
+		}
+		if len(path) == 0 {
+			return v, nil
+		}
+		return changeJSON(v, path, 1, at)
+	}
+	edit("#-", func(v value.JSONValue, a []value.Value) (value.JSONValue, error) {
+		return change(v, a[1].List, "delete", jsonChange{remove: true})
+	}, jb, texts)
+	set := func(v value.JSONValue, a []value.Value, at jsonChange) (value.JSONValue, error) {
+		var err error
+		if at.value, err = value.DecodeJSON(a[2].Str); err != nil {
+			return nil, err
+		}
+		return change(v, a[1].List, "set", at)
+	}
+	edit("jsonb_set", func(v value.JSONValue, a []value.Value) (value.JSONValue, error) {
+		return set(v, a, jsonChange{replace: true, create: true})
+	}, jb, texts, jb)
+	edit("jsonb_set", func(v value.JSONValue, a []value.Value) (value.JSONValue, error) {
+		return set(v, a, jsonChange{replace: true, create: a[3].Int != 0})
+	}, jb, texts, jb, b)
+	edit("jsonb_insert", func(v value.JSONValue, a []value.Value) (value.JSONValue, error) {
+		return set(v, a, jsonChange{create: true})
+	}, jb, texts, jb)
+	edit("jsonb_insert", func(v value.JSONValue, a []value.Value) (value.JSONValue, error) {
+		return set(v, a, jsonChange{create: true, after: a[3].Int != 0})
+	}, jb, texts, jb, b)
+	box("jsonb_pretty", t, func(a []value.Value) (value.Value, error) {
+		v, err := value.DecodeJSON(a[0].Str)
+		var out strings.Builder
+		prettyJSON(&out, v, "")
+		return textValue(out.String()), err
+	}, jb)
+}
+
+// jsonHas tells whether key is a member of an object, or a text in an array or
+// alone.
+func jsonHas(v value.JSONValue, key string) bool {
+	switch v := v.(type) {
+	case *value.JSONObject:
+		_, ok := v.Get(key)
+		return ok
+	case []value.JSONValue:
+		return slices.ContainsFunc(v, func(x value.JSONValue) bool { return x == value.JSONValue(key) })
+	}
+	return v == value.JSONValue(key)
+}
+
+func withoutKeys(v value.JSONValue, keys []value.Value) (value.JSONValue, error) {
+	named := func(s string) bool {
+		return slices.ContainsFunc(keys, func(k value.Value) bool { return !k.IsNull && k.Str == s })
+	}
+	switch v := v.(type) {
+	case *value.JSONObject:
+		out := &value.JSONObject{}
+		for i, k := range v.Keys {
+			if !named(k) {
+				out.Keys, out.Values = append(out.Keys, k), append(out.Values, v.Values[i])
+			}
+		}
+		return out, nil
+	case []value.JSONValue:
+		out := []value.JSONValue{}
+		for _, x := range v {
+			if s, ok := x.(string); !ok || !named(s) {
+				out = append(out, x)
+			}
+		}
+		return out, nil
+	}
+	return nil, value.Errorf(value.CodeBadParameter, "cannot delete from scalar")
+}
+
+func withoutElement(v value.JSONValue, at int64) (value.JSONValue, error) {
+	switch v := v.(type) {
+	case *value.JSONObject:
+		return nil, value.Errorf(value.CodeBadParameter, "cannot delete from object using integer index")
+	case []value.JSONValue:
+		if at < 0 {
+			at += int64(len(v))
+		}
+		if at < 0 || at >= int64(len(v)) {
+			return v, nil
+		}
+		return slices.Delete(v, int(at), int(at)+1), nil
+	}
+	return nil, value.Errorf(value.CodeBadParameter, "cannot delete from scalar")
+}
+
+// jsonChange says what happens at the end of a path.
+type jsonChange struct {
+	value   value.JSONValue
+	remove  bool // what is there
+	replace bool // what is there; otherwise the value goes before it
+	after   bool // the value goes after what is there
+	create  bool // the value, where there is nothing
+}
+
+// changeJSON changes v at a path of keys and positions; depth counts the steps
+// from 1. Where the path leads nowhere, v stays as it is.
+func changeJSON(v value.JSONValue, path []value.Value, depth int, c jsonChange) (value.JSONValue, error) {
+	if path[0].IsNull {
+		return nil, value.Errorf("22004", "path element at position %d is null", depth)
+	}
+	step, last := path[0].Str, len(path) == 1
+	switch v := v.(type) {
+	case *value.JSONObject:
+		// The last of repeated keys is the one that counts.
+		at := len(v.Keys) - 1
+		for at >= 0 && v.Keys[at] != step {
+			at--
+		}
+		out := &value.JSONObject{Keys: slices.Clone(v.Keys), Values: slices.Clone(v.Values)}
+		switch {
+		case at < 0 && last && c.create:
+			out.Keys, out.Values = append(out.Keys, step), append(out.Values, c.value)
+		case at < 0:
+		case !last:
+			inner, err := changeJSON(v.Values[at], path[1:], depth+1, c)
+			if err != nil {
+				return nil, err
+			}
+			out.Values[at] = inner
+		case c.remove:
+			return withoutKeys(v, path)
+		case !c.replace:
+			return nil, value.Errorf(value.CodeBadParameter, "cannot replace existing key").WithHint("use jsonb_set")
+		default:
+			out.Values[at] = c.value
+		}
+		return out, nil
+	case []value.JSONValue:
+		n, err := strconv.ParseInt(strings.TrimSpace(step), 10, 32)
+		if err != nil {
+			return nil, value.Errorf("22P02", "path element at position %d is not an integer: %q", depth, step)
+		}
+		at := int(n)
+		if at < 0 {
+			at += len(v)
+		}
+		present := at >= 0 && at < len(v)
+		switch {
+		case !present && last && c.create:
+			return slices.Insert(slices.Clone(v), max(0, min(at, len(v))), c.value), nil
+		case !present:
+			return v, nil
+		case !last:
+			inner, err := changeJSON(v[at], path[1:], depth+1, c)
+			if err != nil {
+				return nil, err
+			}
+			out := slices.Clone(v)
+			out[at] = inner
+			return out, nil
+		case c.remove:
+			return slices.Delete(slices.Clone(v), at, at+1), nil
+		case c.replace:
+			out := slices.Clone(v)
+			out[at] = c.value
+			return out, nil
+		case c.after:
+			at++
+		}
+		return slices.Insert(slices.Clone(v), at, c.value), nil
+	}
+	return v, nil
+}
+
+// prettyJSON writes a document over several lines, four spaces a level.
+func prettyJSON(out *strings.Builder, v value.JSONValue, indent string) {
+	inner := indent + "    "
+	member := func(i int, key string, v value.JSONValue) {
+		if i > 0 {
+			out.WriteString(",")
+		}
+		out.WriteString("\n" + inner + key)
+		prettyJSON(out, v, inner)
+	}
+	switch v := v.(type) {
+	case []value.JSONValue:
+		out.WriteString("[")
+		for i, x := range v {
+			member(i, "", x)
+		}
+		out.WriteString("\n" + indent + "]")
+	case *value.JSONObject:
+		out.WriteString("{")
+		for i, k := range v.Keys {
+			member(i, value.QuoteJSON(k)+": ", v.Values[i])
+		}
+		out.WriteString("\n" + indent + "}")
+	default:
+		out.WriteString(value.EncodeJSON(v))
+	}
+}
