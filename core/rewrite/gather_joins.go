@@ -116,6 +116,7 @@ func (g *joinGroup) build() plan.Node {
 				g.pass.note(g.connecting(i, j), "both sides are of %s: they are joined there first", g.parts[i].source)
 			}
 			g.merge(i, j)
+			i = min(i, j) // where the joined part is now
 		}
 	}
 	g.attach(sameSource)

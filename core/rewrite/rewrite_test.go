@@ -114,6 +114,8 @@ func TestRules(t *testing.T) {
 			"project m AS m, c AS c [left join on id = id [scan a.y (id, k, m) | project id AS id, coalesce(n, 0) AS c [scan a.x (id, k, n)]]]"},
 		{"joins of a source gathered", gatherJoins, "SELECT x.k FROM a.x AS x JOIN b.z AS z ON z.k = x.k JOIN a.y AS y ON y.id = x.id",
 			"project k AS k [join on k = k [join on id = id [scan a.x (id, k, n) | scan a.y (id, k, m)] | scan b.z (id, k, w)]]"},
+		{"a join that connects an earlier part", after(gatherJoins, pushFilters), "SELECT y.k FROM a.y AS y, a.x AS x, a.x AS v WHERE x.id = v.id AND y.m = x.n + v.n",
+			"project k AS k [join on m = (n + n) [scan a.y (id, k, m) | join on id = id [scan a.x (id, k, n) | scan a.x (id, k, n)]]]"},
 		{"an outer join moved to its own source", gatherJoins, "SELECT x.k FROM a.x AS x JOIN b.z AS z ON z.k = x.k LEFT JOIN a.y AS y ON y.id = x.id",
 			"project k AS k [join on k = k [left join on id = id [scan a.x (id, k, n) | scan a.y (id, k, m)] | scan b.z (id, k, w)]]"},
 		{"a correlated scalar subquery becomes a join with groups", decorrelate, "SELECT x.k, (SELECT sum(y.m) FROM a.y AS y WHERE y.id = x.id) AS s FROM a.x AS x",
