@@ -42,7 +42,12 @@ func TestRefusalsNeverChangeTheAnswer(t *testing.T) {
 			empty++
 		}
 		for _, refuses := range []int{0, 25, 60} {
-			got, c, err := w.folded(sql, seed, refuses, []int{0, 2, 50}[r.Intn(3)])
+			batch := []int{0, 2, 50}[r.Intn(3)]
+			var of []*willful
+			for _, name := range []string{"a", "b", "c"} {
+				of = append(of, byToss(name, seed, refuses, batch))
+			}
+			got, c, err := w.folded(sql, fold.Options{}, of...)
 			if err != nil {
 				t.Errorf("seed %d, %d%% refused: %v\n%s", seed, refuses, err, sql)
 				continue

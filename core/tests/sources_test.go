@@ -167,27 +167,32 @@ func (w *world) run(c *fold.Compiled, conn exec.Connector) ([]string, error) {
 }
 
 // willful is a source that computes any part of a plan exactly, where it
-// agrees to: it agrees or refuses by the toss of its seed, the same for the
-// same part.
+// agrees to.
 type willful struct {
 	name      string
-	seed      int64
-	refuses   int // of a hundred parts
-	batch     int // keys at once; 0 for none
+	refuses   func(part string) bool
+	widens    func(cond string) bool // of the filters that it refuses
+	batch     int                    // keys at once; 0 for none
 	fragments map[string]plan.Node
+}
+
+// byToss makes a source agree or refuse by the toss of a seed, the same for the
+// same part: it refuses so many of a hundred, and widens half of the filters.
+func byToss(name string, seed int64, hundred, batch int) *willful {
+	toss := func(part string) int {
+		h := fnv.New32a()
+		fmt.Fprintf(h, "%s %d %s", name, seed, part)
+		return int(h.Sum32() % 100)
+	}
+	return &willful{name: name, batch: batch, fragments: map[string]plan.Node{},
+		refuses: func(part string) bool { return toss(part) < hundred },
+		widens:  func(cond string) bool { return toss("wider "+cond) >= 50 }}
 }
 
 var unwilling = &fold.Reason{Code: "no-equivalent", Text: "It does not want to.", Remedy: "None."}
 
-// toss gives a number from 0 to 99 for a part.
-func (s *willful) toss(part string) int {
-	h := fnv.New32a()
-	fmt.Fprintf(h, "%s %d %s", s.name, s.seed, part)
-	return int(h.Sum32() % 100)
-}
-
 func (s *willful) agrees(part string) *fold.Reason {
-	if s.toss(part) < s.refuses {
+	if s.refuses(part) {
 		return unwilling
 	}
 	return nil
@@ -202,10 +207,9 @@ func (s *willful) Value(e plan.Expr) *fold.Reason {
 	return s.agrees("value " + plan.Text(e))
 }
 
-// Filter applies what it refuses in a wider form, half of the time.
 func (s *willful) Filter(e plan.Expr) (plan.Expr, *fold.Reason) {
 	r := s.agrees("filter " + plan.Text(e))
-	if r == nil || s.toss("wider "+plan.Text(e)) < 50 {
+	if r == nil || !s.widens(plan.Text(e)) {
 		return nil, r
 	}
 	return &plan.Call{Op: "is not false", Args: []plan.Expr{e}, Typ: value.Of(value.Bool)}, r
@@ -293,9 +297,8 @@ func (r fragmentReader) Close() error {
 	return nil
 }
 
-// folded compiles and runs a query over sources that refuse so many of a
-// hundred parts.
-func (w *world) folded(sql string, seed int64, refuses, batch int) ([]string, *fold.Compiled, error) {
+// folded compiles and runs a query over sources.
+func (w *world) folded(sql string, opts fold.Options, of ...*willful) ([]string, *fold.Compiled, error) {
 	q, err := w.bound(sql)
 	if err != nil {
 		return nil, nil, err
@@ -304,10 +307,10 @@ func (w *world) folded(sql string, seed int64, refuses, batch int) ([]string, *f
 		return nil, nil, err
 	}
 	s := &sources{w, map[string]fold.Source{}}
-	for _, name := range []string{"a", "b", "c"} {
-		s.m[name] = &willful{name: name, seed: seed, refuses: refuses, batch: batch, fragments: map[string]plan.Node{}}
+	for _, one := range of {
+		s.m[one.name] = one
 	}
-	c, err := fold.Compile(q, s.m, fold.Options{})
+	c, err := fold.Compile(q, s.m, opts)
 	if err != nil {
 		return nil, nil, err
 	}
