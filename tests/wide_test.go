@@ -162,7 +162,11 @@ func (g *wide) from(depth int, outer []wcol) (string, []wcol) {
 		}
 		on := fmt.Sprintf("%s = %s", l.name, r.name)
 		if g.chance(0.2) && word != "FULL JOIN" {
-			on += " AND " + g.condition(append(append([]wcol{}, cols...), rcols...), 0)
+			depth := 0
+			if g.chance(0.2) {
+				depth = 1 // a subquery that reads both sides
+			}
+			on += " AND " + g.condition(append(append([]wcol{}, cols...), rcols...), depth)
 		}
 		text += fmt.Sprintf(" %s %s ON %s", word, right, on)
 		cols = append(cols, rcols...)
@@ -213,7 +217,12 @@ func (g *wide) query(depth int, outer []wcol) (string, []wcol) {
 		if g.chance(0.3) {
 			return "SELECT DISTINCT ON (1) " + items + " FROM " + from + where + " ORDER BY " + order, out
 		}
-		return "SELECT " + items + " FROM " + from + where + " ORDER BY " + order + fmt.Sprintf(" LIMIT %d OFFSET %d", g.r.IntN(20), g.r.IntN(4)), out
+		limit := fmt.Sprintf(" LIMIT %d OFFSET %d", g.r.IntN(20), g.r.IntN(4))
+		if g.chance(0.1) {
+			base, _ := g.base()
+			limit = fmt.Sprintf(" LIMIT (SELECT count(*) %% 7 FROM %s) OFFSET 1", base)
+		}
+		return "SELECT " + items + " FROM " + from + where + " ORDER BY " + order + limit, out
 	}
 	items, out := g.items(cols, 1+g.r.IntN(3), depth)
 	return "SELECT " + items + " FROM " + from + where, out
@@ -405,7 +414,9 @@ func (g *wide) scalar(cols []wcol, depth int) (string, string) {
 		where = " WHERE " + c
 	}
 	c, _ := g.of(inner, g.pick("int big", "text", "date"))
-	switch g.r.IntN(4) {
+	switch g.r.IntN(5) {
+	case 4: // it may have a second row, which is an error where it is needed
+		return fmt.Sprintf("CASE WHEN %s THEN (SELECT %s FROM %s%s) END", g.condition(cols, 0), c.name, from, where), c.typ
 	case 0:
 		return fmt.Sprintf("(SELECT count(*) FROM %s%s)", from, where), "big"
 	case 1:
@@ -476,6 +487,9 @@ func (g *wide) subquery(cols []wcol, depth int) string {
 	}
 	if x, found := g.correlation(inner, cols); found && g.chance(0.3) {
 		where = " WHERE " + x
+	}
+	if g.chance(0.1) {
+		return fmt.Sprintf("(%s, 1) %s (SELECT %s, 1 FROM %s%s ORDER BY 1 LIMIT 1)", c.name, g.pick("=", "<", ">="), y.name, from, where)
 	}
 	word := g.pick("IN", "IN", "NOT IN", "= ANY", "> ALL", "<> ANY", "<= ANY")
 	return fmt.Sprintf("%s %s (SELECT %s FROM %s%s)", c.name, word, y.name, from, where)
