@@ -15,10 +15,10 @@ import (
 	"rovik/core/value"
 )
 
-// seeds yields n seeds, or more of others where ROVIK_SEEDS multiplies them.
+// seeds yields n seeds, or as many as ROVIK_SEEDS says.
 func seeds(n int64) iter.Seq[int64] {
-	if times, err := strconv.ParseInt(os.Getenv("ROVIK_SEEDS"), 10, 64); err == nil {
-		n *= times
+	if asked, err := strconv.ParseInt(os.Getenv("ROVIK_SEEDS"), 10, 64); err == nil {
+		n = asked
 	}
 	return func(yield func(int64) bool) {
 		for s := range n {

@@ -91,7 +91,7 @@ func compared(a cell, op string, b cell) truth {
 
 func TestJoinsByTheirDefinition(t *testing.T) {
 	nulls := []any{cell{null: true}, cell{null: true}, cell{null: true}}
-	for seed := range seeds(100) {
+	for seed := range int64(100) {
 		r := rand.New(rand.NewSource(seed))
 		left, right := randomRows(r, 30, 2), randomRows(r, 30, 2)
 		ops := [][]string{{"="}, {"=", "="}, {"=", "<"}, {"<"}, {"<>", ">="}}[r.Intn(5)]
@@ -163,7 +163,7 @@ func anyEqual(a []cell, rows [][]cell) truth {
 }
 
 func TestAggregatesByTheirDefinition(t *testing.T) {
-	for seed := range seeds(200) {
+	for seed := range int64(200) {
 		r := rand.New(rand.NewSource(seed))
 		rows := randomRows(r, 40, 2)
 		groups := map[cell][][]cell{}

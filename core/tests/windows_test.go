@@ -123,7 +123,7 @@ func (p *partition) frame(i int, start, end bound, exclude string) [][]cell {
 
 func TestWindowFramesByTheirDefinition(t *testing.T) {
 	checked := 0
-	for seed := range seeds(600) {
+	for seed := range int64(600) {
 		r := rand.New(rand.NewSource(seed))
 		rows := randomRows(r, 25, 3)
 		for i := range rows {
@@ -236,7 +236,7 @@ func (p *partition) expect(frame [][]cell) []any {
 }
 
 func TestRankingByItsDefinition(t *testing.T) {
-	for seed := range seeds(150) {
+	for seed := range int64(150) {
 		r := rand.New(rand.NewSource(seed))
 		p := partition{desc: r.Intn(2) == 0, mode: "RANGE"}
 		rows := randomRows(r, 25, 3)
