@@ -16,6 +16,7 @@ import (
 	"sort"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 )
@@ -127,15 +128,53 @@ func canEnter(dir string, cred *syscall.Credential) bool {
 	return cmd.Run() == nil
 }
 
-// FreePort returns a loopback port that is free, from preferred upwards.
+// FreePort returns a loopback port that is free, from preferred upwards, and
+// keeps others who ask here from taking it while this process lives: a server
+// needs a moment until it listens.
 func FreePort(preferred int) (int, error) {
 	for port := preferred; port < preferred+200; port++ {
 		l, err := net.Listen("tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(port)))
-		if err == nil {
-			return port, l.Close()
+		if err != nil {
+			continue
+		}
+		if err := l.Close(); err != nil {
+			return 0, err
+		}
+		if reserve(port) {
+			return port, nil
 		}
 	}
 	return 0, fmt.Errorf("no free port from %d to %d", preferred, preferred+199)
+}
+
+// reserved holds the locks of this process's ports.
+var reserved struct {
+	sync.Mutex
+	files map[int]*os.File
+}
+
+// reserve locks a file named after a port. Where there can be no such file, the
+// port is taken as it is.
+func reserve(port int) bool {
+	reserved.Lock()
+	defer reserved.Unlock()
+	if reserved.files[port] != nil {
+		return true // its server has ended
+	}
+	name := filepath.Join(os.TempDir(), fmt.Sprintf("rovik-port-%d-%d", os.Getuid(), port))
+	f, err := os.OpenFile(name, os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return true
+	}
+	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		f.Close()
+		return false
+	}
+	if reserved.files == nil {
+		reserved.files = map[int]*os.File{}
+	}
+	reserved.files[port] = f
+	return true
 }
 
 // launcher starts one kind of server.
