@@ -83,8 +83,11 @@ func (g *wide) of(cols []wcol, types string) (wcol, bool) {
 	return fit[g.r.IntN(len(fit))], true
 }
 
+// outermost is the depth of the query itself.
+const outermost = 2
+
 func (g *wide) top() string {
-	sql, _ := g.query(2, nil)
+	sql, _ := g.query(outermost, nil)
 	if g.chance(0.1) {
 		body, cols := g.query(1, nil)
 		sql = fmt.Sprintf("WITH w AS (%s) SELECT x.%s, count(*) FROM w x JOIN w y ON x.%s IS NOT DISTINCT FROM y.%s GROUP BY 1", body, cols[0].name, cols[0].name, cols[0].name)
@@ -414,9 +417,12 @@ func (g *wide) scalar(cols []wcol, depth int) (string, string) {
 		where = " WHERE " + c
 	}
 	c, _ := g.of(inner, g.pick("int big", "text", "date"))
-	switch g.r.IntN(5) {
-	case 4: // it may have a second row, which is an error where it is needed
+	if depth == outermost && g.chance(0.3) {
+		// It may have a second row, which is an error where it is needed: not
+		// further in, where nobody may need it.
 		return fmt.Sprintf("CASE WHEN %s THEN (SELECT %s FROM %s%s) END", g.condition(cols, 0), c.name, from, where), c.typ
+	}
+	switch g.r.IntN(4) {
 	case 0:
 		return fmt.Sprintf("(SELECT count(*) FROM %s%s)", from, where), "big"
 	case 1:

@@ -119,14 +119,15 @@ func (g *joinGroup) build() plan.Node {
 			i = min(i, j) // where the joined part is now
 		}
 	}
-	g.attach(sameSource)
-	anywhere := func(a, b *joinPart) bool { return true }
+	// One that fails where it finds a second row waits for all the others: it
+	// must not see rows that they drop.
+	g.attach(func(p *joinPart, a *attachment) bool { return a.join.Kind != plan.SingleJoin && sameSource(p, a.right) })
 	for len(g.parts) > 1 {
 		if next := g.cheapest(); !g.attachBefore(next) {
 			g.merge(next.i, next.j)
 		}
 	}
-	g.attach(anywhere)
+	g.attach(func(*joinPart, *attachment) bool { return true })
 	top := g.parts[0].node
 	var rest []plan.Expr
 	for _, c := range g.conds {
@@ -225,11 +226,12 @@ func (g *joinGroup) merge(i, j int) {
 	g.parts = append(g.parts[:max(i, j)], g.parts[max(i, j)+1:]...)
 }
 
-// attach adds the left joins whose condition reads a single part, in order.
-func (g *joinGroup) attach(may func(a, b *joinPart) bool) {
+// attach adds the left joins that may go and whose condition reads a single
+// part, in order.
+func (g *joinGroup) attach(may func(p *joinPart, a *attachment) bool) {
 	for k := range g.attached {
 		for _, p := range g.parts {
-			if a := &g.attached[k]; !a.done && may(p, a.right) && g.fits(a, p) {
+			if a := &g.attached[k]; !a.done && may(p, a) && g.fits(a, p) {
 				a.addTo(p)
 			}
 		}

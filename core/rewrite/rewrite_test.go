@@ -116,6 +116,8 @@ func TestRules(t *testing.T) {
 			"project k AS k [join on k = k [join on id = id [scan a.x (id, k, n) | scan a.y (id, k, m)] | scan b.z (id, k, w)]]"},
 		{"a join that connects an earlier part", after(gatherJoins, pushFilters), "SELECT y.k FROM a.y AS y, a.x AS x, a.x AS v WHERE x.id = v.id AND y.m = x.n + v.n",
 			"project k AS k [join on m = (n + n) [scan a.y (id, k, m) | join on id = id [scan a.x (id, k, n) | scan a.x (id, k, n)]]]"},
+		{"a subquery that may fail sees no row that a join drops", after(gatherJoins, decorrelate), "SELECT (SELECT y.k FROM a.y AS y WHERE y.id > x.id) AS s FROM a.x AS x JOIN b.z AS z ON z.id = x.id JOIN b.u AS u ON u.id = z.id",
+			"project k AS s [project id, k, n, id, k, w, id, name, k [single join on id > id [join on id = id [scan a.x (id, k, n) | join on id = id [scan b.z (id, k, w) | scan b.u (id, name)]] | project k AS k, id [project k AS k, id [scan a.y (id, k, m)]]]]]"},
 		{"an outer join moved to its own source", gatherJoins, "SELECT x.k FROM a.x AS x JOIN b.z AS z ON z.k = x.k LEFT JOIN a.y AS y ON y.id = x.id",
 			"project k AS k [join on k = k [left join on id = id [scan a.x (id, k, n) | scan a.y (id, k, m)] | scan b.z (id, k, w)]]"},
 		{"a correlated scalar subquery becomes a join with groups", decorrelate, "SELECT x.k, (SELECT sum(y.m) FROM a.y AS y WHERE y.id = x.id) AS s FROM a.x AS x",
