@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"rovik/connect"
+	"rovik/connect/files"
 	"rovik/connect/mariadb"
 	"rovik/connect/postgres"
 	"rovik/connect/sqlite"
@@ -121,9 +122,11 @@ func dial(name, kind string, cfg connect.Config) (connect.Source, error) {
 		return mariadb.New(name, cfg)
 	case "sqlite":
 		return sqlite.New(name, cfg)
+	case "parquet":
+		return files.New(name, kind, cfg)
 	}
 	return nil, value.Errorf(value.CodeSource, "there is no kind of source called %q", kind).
-		WithHint("there is postgresql, mariadb and sqlite")
+		WithHint("there is postgresql, mariadb, sqlite and parquet")
 }
 
 // load makes the state from the records, keeping connections that fit.

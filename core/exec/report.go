@@ -61,6 +61,8 @@ type ReportStatement struct {
 	Milliseconds  *float64 `json:"milliseconds,omitempty"`
 	ShippedKeys   int      `json:"shippedKeys"`
 	KeysGivenUp   int      `json:"keysGivenUp"`
+	// Touched tells, after a run, how much of its files a source has read.
+	Touched []Touched `json:"touched,omitempty"`
 }
 
 // ReportOperator is an operator that Rovik runs. Inputs are operators (n2) or

@@ -31,6 +31,19 @@ type Reader interface {
 	Close() error
 }
 
+// Touched tells how much of something a reader has read, of how much there is.
+type Touched struct {
+	What string `json:"what"`
+	Read int64  `json:"read"`
+	Of   int64  `json:"of"`
+}
+
+// Toucher is a Reader that knows how much it leaves unread.
+type Toucher interface {
+	Reader
+	Touched() []Touched
+}
+
 // Connector opens native statements. text is the statement with the run's
 // comment in front.
 type Connector interface {
@@ -76,6 +89,7 @@ type Run struct {
 type counters struct {
 	rows, bytes, nanos atomic.Int64
 	keys, tooMany      atomic.Int64 // shipped, or too many to be
+	touched            atomic.Pointer[[]Touched]
 }
 
 // Start returns a run, from which the caller takes batches with Next until
@@ -155,6 +169,9 @@ func (r *Run) Report() *Report {
 	for i, c := range r.stmts {
 		n, by, ms := c.rows.Load(), c.bytes.Load(), millis(c.nanos.Load())
 		rep.Statements[i].ShippedKeys = int(c.keys.Load())
+		if t := c.touched.Load(); t != nil {
+			rep.Statements[i].Touched = *t
+		}
 		if keys := c.tooMany.Load(); keys > 0 {
 			rep.keysGivenUp(r.compiled.Statements[i], int(keys))
 		}
@@ -484,6 +501,10 @@ func (o *remoteOp) read(ctx context.Context) (b kernel.Batch, err error) {
 		o.reader = r
 	}
 	b, err = o.reader.Next(ctx)
+	if t, ok := o.reader.(Toucher); ok {
+		touched := t.Touched()
+		o.c.touched.Store(&touched)
+	}
 	o.c.nanos.Store(int64(time.Since(o.began)))
 	if errors.Is(err, io.EOF) && o.keys != nil && o.keys.left() {
 		err := o.reader.Close()

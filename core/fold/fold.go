@@ -8,6 +8,7 @@ package fold
 import (
 	"fmt"
 
+	"rovik/core/catalog"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -61,11 +62,21 @@ type Source interface {
 	Render(root plan.Node) (Native, error)
 }
 
+// Informed is a source that judges by which columns of its tables expressions
+// read. Reading returns it for a plan whose columns of gives.
+type Informed interface {
+	Source
+	Reading(of func(plan.ID) (catalog.Column, bool)) Source
+}
+
 // Native is a statement in a source's own language.
 type Native struct {
 	Language   string
 	Text       string
 	Parameters []value.Value
+	// Own is the statement as the source itself wants it, where it does not go
+	// by the text.
+	Own any
 	// Marks says which parts of the text stand for which piece.
 	Marks []Mark
 	// WithKeys is set for a statement that takes shipped keys: it returns the
@@ -144,7 +155,24 @@ type folder struct {
 	estimate   *plan.Estimator
 	statements []*Statement
 	notes      []*note
+	columns    map[plan.ID]catalog.Column // of the plan's scans
 	err        error
+}
+
+// column returns the column of a table that an id of the plan stands for.
+func (f *folder) column(id plan.ID) (catalog.Column, bool) {
+	if f.columns == nil {
+		f.columns = map[plan.ID]catalog.Column{}
+		plan.Visit(f.q.Root, func(n plan.Node) {
+			if s, ok := n.(*plan.Scan); ok {
+				for _, c := range s.Cols {
+					f.columns[c.ID] = s.Table.Columns[c.Index]
+				}
+			}
+		})
+	}
+	c, ok := f.columns[id]
+	return c, ok
 }
 
 // place is where a part of the plan ended up: below the waterline (half), or
@@ -192,6 +220,9 @@ func (f *folder) fold(n plan.Node) (place, error) {
 		if src == nil {
 			return place{}, value.Errorf(value.CodeSource, "the source %s is not connected", n.Table.Source).
 				WithHint("look at it on the Sources page")
+		}
+		if in, ok := src.(Informed); ok {
+			src = in.Reading(f.column)
 		}
 		if f.off {
 			src = bare{src}

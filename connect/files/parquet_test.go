@@ -1,0 +1,153 @@
+package files
+
+import (
+	"fmt"
+	"math"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	pq "github.com/apache/arrow-go/v18/parquet"
+)
+
+// loggers writes three months of readings, forty each in groups of ten, with
+// rising times and rooms.
+func loggers(t *testing.T) string {
+	t.Helper()
+	root := t.TempDir()
+	for month := range 3 {
+		var rows []logged
+		for i := range 40 {
+			n := month*40 + i
+			r := logged{room: i / 10, at: int64(n) * 60_000, celsius: float64(n) / 4, note: fmt.Sprintf("n%02d", i)}
+			if i%10 == 9 {
+				r.celsius, r.note = nil, nil
+			}
+			rows = append(rows, r)
+		}
+		writeParquet(t, filepath.Join(root, "readings", fmt.Sprintf("month=2025-0%d", month+1), "part.parquet"), 10,
+			[]pq.WriterProperty{pq.WithBloomFilterEnabledFor("note", true)}, rows...)
+	}
+	return root
+}
+
+func TestParquetCatalogue(t *testing.T) {
+	p := connected(t, "parquet", loggers(t))
+	if len(p.found.Tables) != 1 || p.found.Tables[0].Name != "readings" || p.found.Tables[0].Rows != 120 {
+		t.Fatalf("tables %+v", p.found.Tables)
+	}
+	var got []string
+	for _, c := range p.found.Tables[0].Columns {
+		got = append(got, fmt.Sprintf("%s %s %.2f %v %s", c.Name, c.Type, c.NullShare, c.Bounds, c.ReadAs))
+	}
+	want := []string{"room_id integer 0.00 [0 3] ", "at timestamp 0.00 [1970-01-01 00:00:00 1970-01-01 01:59:00] ",
+		"celsius double precision 0.10 [0 29.5] ", "note text 0.10 [n00 n38] ", "month text 0.00 [] folder"}
+	if strings.Join(got, "\n") != strings.Join(want, "\n") {
+		t.Errorf("got\n%s", strings.Join(got, "\n"))
+	}
+}
+
+// What is not needed is not read, and the answer is the same.
+func TestParquetLeavesUnread(t *testing.T) {
+	p := connected(t, "parquet", loggers(t))
+	for _, c := range []struct{ sql, rows, touched string }{
+		{"SELECT count(*) AS n FROM f.readings", "120", "3 of 3 files, 12 of 12 row groups"},
+		{"SELECT count(*) AS n FROM f.readings WHERE month = '2025-02'", "40", "1 of 3 files, 4 of 4 row groups"},
+		{"SELECT month, count(*) AS n FROM f.readings WHERE month >= '2025-02' GROUP BY month", "2025-02|40 2025-03|40", "2 of 3 files, 8 of 8 row groups"},
+		{"SELECT count(*) AS n FROM f.readings WHERE room_id = 2", "30", "3 of 3 files, 3 of 12 row groups"},
+		{"SELECT count(*) AS n FROM f.readings WHERE room_id = 2 AND month = '2025-01'", "10", "1 of 3 files, 1 of 4 row groups"},
+		{"SELECT count(*) AS n FROM f.readings WHERE room_id IN (0, 3)", "60", "3 of 3 files, 6 of 12 row groups"},
+		{"SELECT count(*) AS n FROM f.readings WHERE room_id > 1 OR at < timestamp '1970-01-01 00:05:00'", "65", "3 of 3 files, 7 of 12 row groups"},
+		{"SELECT count(*) AS n FROM f.readings WHERE at >= timestamp '1970-01-01 01:55:00'", "5", "1 of 3 files, 1 of 12 row groups"},
+		{"SELECT count(*) AS n FROM f.readings WHERE at >= date '1970-01-02'", "0", "0 of 3 files, 0 of 12 row groups"},
+		{"SELECT count(*) AS n FROM f.readings WHERE celsius < 1", "4", "1 of 3 files, 1 of 12 row groups"},
+		// A NaN is above every bound, and files do not say where there is one.
+		{"SELECT count(*) AS n FROM f.readings WHERE celsius > 29", "2", "3 of 3 files, 12 of 12 row groups"},
+		{"SELECT count(*) AS n FROM f.readings WHERE room_id IS NULL", "0", "0 of 3 files, 0 of 12 row groups"},
+		{"SELECT count(*) AS n FROM f.readings WHERE note LIKE 'n0%'", "27", "3 of 3 files, 3 of 12 row groups"},
+		{"SELECT count(*) AS n FROM f.readings WHERE note = 'n05'", "3", "3 of 3 files, 3 of 12 row groups"},
+		// Within the bounds, and not in the Bloom filter.
+		{"SELECT count(*) AS n FROM f.readings WHERE note = 'n055'", "0", "0 of 3 files, 0 of 12 row groups"},
+		{"SELECT room_id FROM f.readings WHERE month = '2025-03' LIMIT 3", "0 0 0", "1 of 3 files, 1 of 4 row groups"},
+		{"SELECT room_id, month FROM f.readings LIMIT 12 OFFSET 35", "", "2 of 3 files, 5 of 8 row groups"},
+		{"SELECT month FROM (SELECT month FROM f.readings LIMIT 45) t WHERE month = '2025-02'", "2025-02 2025-02 2025-02 2025-02 2025-02", "2 of 3 files, 5 of 8 row groups"},
+		{"SELECT 1 AS one FROM f.readings WHERE month = '2025-01' AND room_id + 1 = 2 AND note = 'n15'", "1", "1 of 3 files, 1 of 4 row groups"},
+		{"SELECT a.room_id, a.room_id AS again FROM f.readings a WHERE a.at = timestamp '1970-01-01 00:15:00'", "1|1", "1 of 3 files, 1 of 12 row groups"},
+	} {
+		rows, report := p.rows(c.sql)
+		if got := strings.Join(rows, " "); c.rows != "" && got != c.rows {
+			t.Errorf("%s\ngot  %s\nwant %s", c.sql, got, c.rows)
+		}
+		if got := touched(report); got != c.touched {
+			t.Errorf("%s\ntouched %s\nwant    %s", c.sql, got, c.touched)
+		}
+	}
+}
+
+// A statement names what it reads and leaves, and each piece its part of it.
+func TestParquetStatement(t *testing.T) {
+	p := connected(t, "parquet", loggers(t))
+	_, report := p.rows("SELECT note FROM f.readings WHERE month = '2025-02' AND room_id = 2")
+	want := "READ note, room_id\nFROM readings\nONLY FOLDERS WHERE month = '2025-02'\nSKIP PARTS WITHOUT room_id = 2"
+	s := report.Statements[0]
+	if s.Text != want && s.Text != strings.Replace(want, "note, room_id", "room_id, note", 1) {
+		t.Errorf("got %s", s.Text)
+	}
+	var got []string
+	for _, piece := range report.Pieces {
+		code := ""
+		if piece.Reason != nil {
+			code = piece.Reason.Code
+		}
+		got = append(got, fmt.Sprintf("%s %s %s %s", piece.Kind, piece.Verdict, code, s.Text[piece.Native[0][0]:piece.Native[0][1]]))
+	}
+	if strings.Join(got, "\n") != "filter folded  month = '2025-02'\nfilter narrowed parts-skipped room_id = 2" {
+		t.Errorf("pieces\n%s", strings.Join(got, "\n"))
+	}
+}
+
+// NaN and infinity in a file are found whatever its bounds say.
+func TestParquetNaN(t *testing.T) {
+	root := t.TempDir()
+	writeParquet(t, filepath.Join(root, "x.parquet"), 2, nil,
+		logged{room: 1, celsius: 1.5}, logged{room: 2, celsius: math.NaN()}, logged{room: nil, celsius: math.Inf(1)}, logged{room: 4, celsius: -2.0})
+	p := connected(t, "parquet", root)
+	for sql, want := range map[string]string{
+		"SELECT room_id FROM f.x WHERE celsius > 100":                             "2 NULL",
+		"SELECT room_id FROM f.x WHERE celsius = 'NaN'::double precision":         "2",
+		"SELECT room_id FROM f.x WHERE celsius <= 1.5":                            "1 4",
+		"SELECT room_id FROM f.x WHERE celsius >= 'NaN'::double precision":        "2",
+		"SELECT celsius FROM f.x WHERE room_id IS NULL":                           "Infinity",
+		"SELECT count(room_id) AS n, count(*) AS m FROM f.x WHERE at IS NOT NULL": "3|4",
+	} {
+		if rows, _ := p.rows(sql); strings.Join(rows, " ") != want {
+			t.Errorf("%s: %v, want %s", sql, rows, want)
+		}
+	}
+}
+
+// Damaged files are errors that name the source and the file, and only those.
+func TestDamagedParquet(t *testing.T) {
+	root := loggers(t)
+	whole := connected(t, "parquet", root)
+	path := filepath.Join(root, "readings", "month=2025-02", "part.parquet")
+	b, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, damage := range map[string][]byte{
+		"cut off": b[:len(b)/2], "empty": {}, "another format": []byte("room,at\n1,2\n"), "a broken middle": append(append([]byte{}, b[:200]...), append(make([]byte, 300), b[500:]...)...),
+	} {
+		if err := os.WriteFile(path, damage, 0o600); err != nil {
+			t.Fatal(err)
+		}
+		_, _, err := whole.ask("SELECT sum(room_id), max(note), max(at) FROM f.readings", false)
+		if err == nil || !strings.Contains(err.Error(), "f: readings/month=2025-02/part.parquet: ") {
+			t.Errorf("%s: %v", name, err)
+		}
+		if rows, _, err := whole.ask("SELECT count(note) FROM f.readings WHERE month <> '2025-02'", false); err != nil || rows[0] != "72" {
+			t.Errorf("%s: the other files: %v, %v", name, rows, err)
+		}
+	}
+}
