@@ -122,11 +122,11 @@ func dial(name, kind string, cfg connect.Config) (connect.Source, error) {
 		return mariadb.New(name, cfg)
 	case "sqlite":
 		return sqlite.New(name, cfg)
-	case "parquet":
+	case "parquet", "csv":
 		return files.New(name, kind, cfg)
 	}
 	return nil, value.Errorf(value.CodeSource, "there is no kind of source called %q", kind).
-		WithHint("there is postgresql, mariadb, sqlite and parquet")
+		WithHint("there is postgresql, mariadb, sqlite, parquet and csv")
 }
 
 // load makes the state from the records, keeping connections that fit.

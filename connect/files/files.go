@@ -64,7 +64,7 @@ type part interface {
 }
 
 // Kinds are the kinds of files, by the name of the kind of source.
-var kinds = map[string]format{"parquet": &parquet{}}
+var kinds = map[string]format{"parquet": &parquet{}, "csv": &csv{}}
 
 // Source is a connected folder or file.
 type Source struct {
@@ -118,7 +118,7 @@ func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
 	}
 	found := &catalog.Source{Name: s.name, Kind: s.kind, Quirks: map[string]catalog.Quirk{}}
 	for _, t := range tables {
-		table, err := s.describe(ctx, t)
+		table, err := s.describe(ctx, t, found.Quirks)
 		if err != nil {
 			return nil, err
 		}
@@ -128,7 +128,7 @@ func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
 }
 
 // describe puts the descriptions of a table's files together.
-func (s *Source) describe(ctx context.Context, t *listing) (*catalog.Table, error) {
+func (s *Source) describe(ctx context.Context, t *listing, quirks map[string]catalog.Quirk) (*catalog.Table, error) {
 	all := make([]*contents, len(t.files))
 	err := each(ctx, len(t.files), func(ctx context.Context, i int) (err error) {
 		all[i], err = s.format.describe(ctx, t.files[i])
@@ -142,6 +142,9 @@ func (s *Source) describe(ctx context.Context, t *listing) (*catalog.Table, erro
 	for i, c := range all {
 		u.add(t.files[i], c)
 		out.Rows += c.rows
+		for name, fact := range c.facts {
+			quirks[name+" in "+s.short(t.files[i].path)] = catalog.Quirk{Value: fact, Meaning: "Cells that a line lacks are NULL; cells that it has too many are left out."}
+		}
 	}
 	out.Columns = u.finish(t)
 	for p, name := range t.parts {
@@ -173,10 +176,7 @@ func (s *Source) about(f file, err error) error {
 	if err == nil || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded) || errors.Is(err, errEnough) {
 		return err
 	}
-	path := f.path
-	if rel, e := filepath.Rel(s.cfg.Path, path); e == nil && rel != "." {
-		path = rel
-	}
+	path := s.short(f.path)
 	var ve *value.Error
 	if errors.As(err, &ve) {
 		e := *ve
@@ -184,6 +184,18 @@ func (s *Source) about(f file, err error) error {
 		return &e
 	}
 	return value.Errorf(value.CodeSource, "%s: %s cannot be read: %s", s.name, path, cause(err)).WithHint("check the file")
+}
+
+// short is a file's path from that of the source.
+func (s *Source) short(path string) string {
+	rel, err := filepath.Rel(s.cfg.Path, path)
+	switch {
+	case err != nil:
+		return path
+	case rel == ".":
+		return filepath.Base(path)
+	}
+	return rel
 }
 
 // each works on n things at the same time, as many as there are processors.
@@ -718,15 +730,11 @@ func (s *Source) Plan(ctx context.Context, st *fold.Statement) ([]string, error)
 		}
 		read++
 		if len(lines) < 40 {
-			rel, err := filepath.Rel(s.cfg.Path, f.path)
-			if err != nil || rel == "." {
-				rel = filepath.Base(f.path)
-			}
 			what := ""
 			if s.format.keepsBounds() {
 				what = fmt.Sprintf("%d of %d row groups, ", needed, len(parts))
 			}
-			lines = append(lines, fmt.Sprintf("  %s: %s%d of %d bytes", rel, what, bytes, f.size))
+			lines = append(lines, fmt.Sprintf("  %s: %s%d of %d bytes", s.short(f.path), what, bytes, f.size))
 		}
 	}
 	head := []string{fmt.Sprintf("%d of %d files are read", read, of)}

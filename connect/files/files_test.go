@@ -23,6 +23,7 @@ import (
 	"rovik/core/catalog"
 	"rovik/core/exec"
 	"rovik/core/fold"
+	"rovik/core/kernel"
 	"rovik/core/rewrite"
 	"rovik/core/syntax"
 	"rovik/core/value"
@@ -171,4 +172,30 @@ func writeParquet(t *testing.T, path string, group int64, props []pq.WriterPrope
 	if err := w.Close(); err != nil {
 		t.Fatal(err)
 	}
+}
+
+func cfgOf(path string) connect.Config { return connect.Config{Path: path} }
+
+// elapsed times work, in nanoseconds.
+func elapsed(t testing.TB, work func() error) int64 {
+	t.Helper()
+	began := time.Now()
+	if err := work(); err != nil {
+		t.Fatal(err)
+	}
+	return time.Since(began).Nanoseconds()
+}
+
+// readAll reads columns of a file and drops the rows.
+func readAll(t testing.TB, f format, of file, columns []catalog.Column) error {
+	o, err := f.open(t.Context(), of, columns)
+	if err != nil {
+		return err
+	}
+	for _, part := range o.parts() {
+		if err := part.read(t.Context(), func(kernel.Batch) error { return nil }); err != nil {
+			return err
+		}
+	}
+	return o.Close()
 }

@@ -73,6 +73,9 @@ func (d Decimal) Neg() Decimal { return Decimal{Coef: d.Coef.Negate(), Scale: d.
 
 // ParseDecimal reads a number in decimal or scientific notation.
 func ParseDecimal(s string) (Decimal, error) {
+	if d, ok := QuickDecimal(s); ok {
+		return d, nil
+	}
 	text := strings.TrimSpace(s)
 	bad := func() (Decimal, error) {
 		return Decimal{}, Errorf(CodeBadText, "invalid input syntax for type numeric: %q", s)

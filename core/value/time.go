@@ -39,8 +39,6 @@ func MakeDate(y, m, d int) (int32, error) {
 	return int32(time.Date(y, time.Month(m), d, 0, 0, 0, 0, time.UTC).Unix() / 86400), nil
 }
 
-func daysIn(y, m int) int { return time.Date(y, time.Month(m)+1, 0, 0, 0, 0, 0, time.UTC).Day() }
-
 // CheckDate fails for a day outside the years 1 to 9999.
 func CheckDate(day int64) (int32, error) {
 	if day < int64(minDay) || day > int64(maxDay) {
@@ -102,6 +100,9 @@ func ParseDate(s string) (int32, error) {
 }
 
 func parseMoment(typeName, s string, useOffset bool) (int64, error) {
+	if us, ok := QuickMoment(s); ok {
+		return us, nil
+	}
 	m := timestampText.FindStringSubmatch(strings.TrimSpace(s))
 	if m == nil {
 		return 0, Errorf("22007", "invalid input syntax for type %s: %q", typeName, s).WithHint("write dates as YYYY-MM-DD")
