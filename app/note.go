@@ -20,6 +20,13 @@ func ExplainText(r *exec.Report) string {
 		if len(s.Parameters) > 0 {
 			fmt.Fprintf(&b, "    with %s\n", strings.Join(s.Parameters, ", "))
 		}
+		if len(s.Touched) > 0 {
+			var parts []string
+			for _, t := range s.Touched {
+				parts = append(parts, fmt.Sprintf("%d of %d %s", t.Read, t.Of, t.What))
+			}
+			fmt.Fprintf(&b, "    read %s\n", strings.Join(parts, ", "))
+		}
 	}
 	if len(r.Statements) == 0 {
 		b.WriteString("No source is contacted.\n")

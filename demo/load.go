@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
+	"iter"
 	"strings"
 	"time"
 
@@ -27,7 +28,7 @@ func LoadPostgres(ctx context.Context, conn *pgx.Conn, schema string, tables []*
 		for i, c := range t.Cols {
 			names[i] = c.Name
 		}
-		_, err := conn.CopyFrom(ctx, pgx.Identifier{schema, t.Name}, names, pgx.CopyFromRows(t.Rows))
+		_, err := conn.CopyFrom(ctx, pgx.Identifier{schema, t.Name}, names, t.copying())
 		if err != nil {
 			return fmt.Errorf("filling %s: %w", t.Name, err)
 		}
@@ -38,6 +39,22 @@ func LoadPostgres(ctx context.Context, conn *pgx.Conn, schema string, tables []*
 	return nil
 }
 
+// copying gives a table's rows one after the other.
+func (t *Table) copying() pgx.CopyFromSource {
+	if t.Stream == nil {
+		return pgx.CopyFromRows(t.Rows)
+	}
+	next, stop := iter.Pull(t.Stream)
+	return pgx.CopyFromFunc(func() ([]any, error) {
+		row, ok := next()
+		if !ok {
+			stop()
+			return nil, nil
+		}
+		return row, nil
+	})
+}
+
 func notNull(c Col) string {
 	if c.NotNull {
 		return " NOT NULL"
@@ -46,7 +63,10 @@ func notNull(c Col) string {
 }
 
 func (t *Table) constraints(prefix string) []string {
-	out := []string{"PRIMARY KEY (" + strings.Join(t.Primary, ", ") + ")"}
+	var out []string
+	if len(t.Primary) > 0 {
+		out = append(out, "PRIMARY KEY ("+strings.Join(t.Primary, ", ")+")")
+	}
 	for _, u := range t.Unique {
 		out = append(out, "UNIQUE ("+strings.Join(u, ", ")+")")
 	}

@@ -92,9 +92,10 @@ func Prepare(ctx context.Context, s Setup) (*Env, error) {
 		return nil, err
 	}
 	p := &preparer{Setup: s, env: env}
-	sources := make([]source, 3)
-	errs := make([]error, 3)
-	for i, prepare := range []func(context.Context) (source, error){p.registry, p.lending, p.archive} {
+	prepares := []func(context.Context) (source, error){p.registry, p.lending, p.archive, p.climate, p.rates}
+	sources := make([]source, len(prepares))
+	errs := make([]error, len(prepares))
+	for i, prepare := range prepares {
 		wg.Add(1)
 		go func() {
 			defer wg.Done()

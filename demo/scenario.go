@@ -4,6 +4,7 @@ package demo
 
 import (
 	"fmt"
+	"iter"
 	"math/rand/v2"
 	"strings"
 	"time"
@@ -18,6 +19,7 @@ type Table struct {
 	Unique       [][]string
 	Foreign      []Foreign
 	Rows         [][]any
+	Stream       iter.Seq[[]any] // in the place of Rows, where there are many
 }
 
 // Col is a column: Type in Rovik's words, Native where the source's own type
@@ -36,7 +38,8 @@ const Seed = 20260101
 // Tables makes the story's data; scale 1 is the full size.
 func Tables(seed uint64, scale float64) []*Table {
 	g := &generator{r: rand.New(rand.NewPCG(seed, seed^0x9e3779b97f4a7c15)), scale: scale}
-	return append(append(g.registry(), g.lending()...), g.archive()...)
+	tables := append(append(g.registry(), g.lending()...), g.archive()...)
+	return append(tables, g.rates(), climate(seed, scale))
 }
 
 type generator struct {
@@ -106,7 +109,6 @@ func (g *generator) registry() []*Table {
 	}
 	rooms := &Table{Source: src, Name: "rooms", Primary: []string{"room_id"}, Foreign: []Foreign{{"site_id", "sites"}}, Cols: []Col{
 		{"room_id", "integer", "", true}, {"site_id", "integer", "", true}, {"name", "text", "", true}, {"floor", "smallint", "", false}, {"climate_class", "text", "", false}}}
-	const nRooms = 60
 	for i := range nRooms {
 		rooms.Rows = append(rooms.Rows, []any{int64(i + 1), int64(1 + g.r.IntN(nSites)), fmt.Sprintf("%s %d", pick(g, "Gallery", "Store", "Study", "Vault"), i+1),
 			g.maybe(0.1, int64(g.r.IntN(5)-1)), g.maybe(0.15, pick(g, "A", "B", "C", "a"))})

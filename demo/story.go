@@ -39,6 +39,13 @@ FROM lending.loan_lines AS n`},
   CASE WHEN a.insured IN ('n/a', 'unknown', 'see file') THEN NULL
        ELSE CAST(a.insured AS numeric(12,2)) END AS insured_value
 FROM archive.closed_loans AS a`},
+	{Layer: "intake", Name: "reading", Description: "What the loggers wrote, without the temperatures of failed sensors.", SQL: `SELECT
+  r.room_id, r.logger, r.logged_at, r.humidity, r.lux, r.month,
+  CASE WHEN r.celsius <> 'NaN' THEN r.celsius END AS celsius
+FROM climate.readings AS r`},
+	{Layer: "intake", Name: "insurance_rate", Description: "Rates by kind of object; the one in force has no end.", SQL: `SELECT
+  a.kind, a.per_mille, a.minimum, a.valid_from, coalesce(a.valid_to, date '9999-12-31') AS valid_to
+FROM rates.insurance_rates AS a`},
 	{Layer: "joined", Name: "open_loan", Description: "Loans that are out, with their borrower.", SQL: `SELECT
   l.loan_id, l.loan_no, l.sent_on, l.due_on, i.name AS borrower, i.country
 FROM intake.loan AS l
@@ -52,6 +59,12 @@ JOIN intake.loan_line AS n ON n.loan_id = l.loan_id
 JOIN intake.object AS o ON o.object_no = n.object_no
 WHERE o.kind = 'print'
   AND l.due_on >= date '2026-01-01'`},
+	{Layer: "joined", Name: "room_climate", Description: "Each room's climate by month.", SQL: `SELECT
+  p.room_id, p.room, p.site, p.climate_class, r.month,
+  count(*) AS readings, min(r.humidity) AS driest, max(r.humidity) AS dampest, max(r.lux) AS brightest
+FROM intake.reading AS r
+JOIN intake.place AS p ON p.room_id = r.room_id
+GROUP BY p.room_id, p.room, p.site, p.climate_class, r.month`},
 	{Layer: "joined", Name: "loan_history", Description: "Current and archived loans of each object as one.", SQL: `SELECT n.object_no, l.loan_no, l.institution_code, l.sent_on, l.returned_on, n.insured_value, 'current' AS system
 FROM intake.loan AS l
 JOIN intake.loan_line AS n ON n.loan_id = l.loan_id
@@ -70,6 +83,23 @@ FROM delivery.loan_risk AS r
 WHERE r.uninsured > 0
 GROUP BY r.country
 ORDER BY uninsured DESC`},
+	{Layer: "delivery", Name: "climate_breach", Description: "Objects whose home room was too dry, too damp or too bright for their material, by month.", SQL: `SELECT
+  o.object_no, o.title, o.material, c.site, c.room, c.month,
+  c.driest < t.min_humidity AS too_dry, c.dampest > t.max_humidity AS too_damp, c.brightest > t.max_lux AS too_bright
+FROM joined.room_climate AS c
+JOIN intake.object AS o ON o.home_room_id = c.room_id
+JOIN registry.climate_tolerances AS t ON t.material = o.material
+WHERE c.driest < t.min_humidity OR c.dampest > t.max_humidity OR c.brightest > t.max_lux`},
+	{Layer: "delivery", Name: "premium_by_borrower", Description: "What a year's insurance of the objects on loan costs, by borrower.", SQL: `SELECT
+  i.name AS borrower, count(*) AS objects,
+  sum(greatest(n.insured_value * a.per_mille / 1000, a.minimum)) AS premium
+FROM intake.loan AS l
+JOIN intake.institution AS i ON i.code = l.institution_code
+JOIN intake.loan_line AS n ON n.loan_id = l.loan_id
+JOIN intake.object AS o ON o.object_no = n.object_no
+JOIN intake.insurance_rate AS a ON a.kind = o.kind AND l.sent_on BETWEEN a.valid_from AND a.valid_to
+WHERE l.status = 'out'
+GROUP BY i.name`},
 	{Layer: "delivery", Name: "insured_value_by_borrower", Description: "What each borrower has had insured, now and before.", SQL: `SELECT
   h.institution_code, h.system, count(*) AS lines, sum(h.insured_value) AS insured, avg(h.insured_value) AS average
 FROM joined.loan_history AS h

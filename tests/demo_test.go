@@ -3,6 +3,7 @@ package tests
 import (
 	"context"
 	"fmt"
+	"math"
 	"os"
 	"path/filepath"
 	"reflect"
@@ -19,11 +20,26 @@ import (
 // The story's data depends on nothing but its seed, has the promised sizes and
 // the dirt that real systems have.
 func TestStoryData(t *testing.T) {
-	a, b := demo.Tables(7, 0.01), demo.Tables(7, 0.01)
+	// read puts the rows of streams where the others have theirs.
+	read := func(tables []*demo.Table) []*demo.Table {
+		for _, t := range tables {
+			if t.Stream != nil {
+				for row := range t.Stream {
+					if f, ok := row[3].(float64); ok && math.IsNaN(f) {
+						row[3] = "NaN" // which does not equal itself
+					}
+					t.Rows = append(t.Rows, row)
+				}
+				t.Stream = nil
+			}
+		}
+		return tables
+	}
+	a, b := read(demo.Tables(7, 0.01)), read(demo.Tables(7, 0.01))
 	if !reflect.DeepEqual(a, b) {
 		t.Error("the same seed gives other data")
 	}
-	if reflect.DeepEqual(a, demo.Tables(8, 0.01)) {
+	if reflect.DeepEqual(a, read(demo.Tables(8, 0.01))) {
 		t.Error("another seed gives the same data")
 	}
 	want := map[string]int{"objects": 40_000, "makers": 1_500, "rooms": 60, "loans": 12_000, "loan_lines": 45_000, "closed_loans": 30_000}
@@ -88,6 +104,9 @@ func TestEmbeddedDemo(t *testing.T) {
 	}
 	defer a.Close()
 	for _, s := range a.Sources() {
+		if s.Kind == "parquet" || s.Kind == "csv" {
+			continue // files need no server
+		}
 		if s.Kind != "sqlite" || s.Name != "archive" && !strings.Contains(s.Note, "stands in for") {
 			t.Errorf("%s is a %s: %q", s.Name, s.Kind, s.Note)
 		}

@@ -130,6 +130,22 @@ var flat = map[string]string{
 		WHERE lower(btrim(l.status)) = 'out' AND lower(o.kind) = 'print' AND l.due_on >= date '2026-01-01'
 			AND coalesce(o.value_estimate, 0) - coalesce(n.insured_value, 0) > 0
 		GROUP BY i.country ORDER BY uninsured DESC`,
+	"joined.room_climate": `SELECT p.room_id, p.name AS room, s.name AS site, upper(p.climate_class) AS climate_class, r.month,
+			count(*) AS readings, min(r.humidity) AS driest, max(r.humidity) AS dampest, max(r.lux) AS brightest
+		FROM climate.readings r JOIN registry.rooms p ON p.room_id = r.room_id JOIN registry.sites s ON s.site_id = p.site_id
+		GROUP BY p.room_id, p.name, s.name, upper(p.climate_class), r.month`,
+	"delivery.climate_breach": `SELECT o.accession_no AS object_no, o.title, lower(o.material) AS material, c.site, c.room, c.month,
+			c.driest < t.min_humidity AS too_dry, c.dampest > t.max_humidity AS too_damp, c.brightest > t.max_lux AS too_bright
+		FROM (SELECT p.room_id, p.name AS room, s.name AS site, r.month, min(r.humidity) AS driest, max(r.humidity) AS dampest, max(r.lux) AS brightest
+			FROM climate.readings r JOIN registry.rooms p ON p.room_id = r.room_id JOIN registry.sites s ON s.site_id = p.site_id
+			GROUP BY p.room_id, p.name, s.name, upper(p.climate_class), r.month) c
+		JOIN registry.objects o ON o.home_room_id = c.room_id JOIN registry.climate_tolerances t ON t.material = lower(o.material)
+		WHERE c.driest < t.min_humidity OR c.dampest > t.max_humidity OR c.brightest > t.max_lux`,
+	"delivery.premium_by_borrower": `SELECT i.name AS borrower, count(*) AS objects, sum(greatest(n.insured_value * a.per_mille / 1000, a.minimum)) AS premium
+		FROM lending.loans l JOIN lending.institutions i ON upper(btrim(i.code)) = upper(btrim(l.institution_code))
+		JOIN lending.loan_lines n ON n.loan_id = l.loan_id JOIN registry.objects o ON o.accession_no = n.object_no
+		JOIN rates.insurance_rates a ON a.kind = lower(o.kind) AND l.sent_on BETWEEN a.valid_from AND coalesce(a.valid_to, date '9999-12-31')
+		WHERE lower(btrim(l.status)) = 'out' GROUP BY i.name`,
 	"delivery.insured_value_by_borrower": `SELECT h.code AS institution_code, h.system, count(*) AS lines, sum(h.insured_value) AS insured, avg(h.insured_value) AS average
 		FROM (SELECT upper(btrim(l.institution_code)) AS code, n.insured_value, 'current' AS system FROM lending.loans l JOIN lending.loan_lines n ON n.loan_id = l.loan_id
 			UNION ALL SELECT upper(btrim(a.borrower)), CASE WHEN a.insured IN ('n/a', 'unknown', 'see file') THEN NULL ELSE CAST(a.insured AS numeric(12,2)) END, 'archive' FROM archive.closed_loans a) h

@@ -307,6 +307,9 @@ func TestKeysAndStatisticsComeAcross(t *testing.T) {
 		}
 	}
 	for _, s := range project.Sources() {
+		if s.Kind == "parquet" || s.Kind == "csv" {
+			continue // nothing about files has to be measured but what they hold
+		}
 		if len(s.Found.Quirks) < 30 || s.Found.Version == "" {
 			t.Errorf("%s: version %q, %d quirks", s.Name, s.Found.Version, len(s.Found.Quirks))
 		}

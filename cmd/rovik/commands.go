@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
+	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -196,17 +197,21 @@ func sourceCommand() *cobra.Command {
 		return nil
 	})
 	var cfg connect.Config
-	add := &cobra.Command{Use: "add NAME KIND", Short: "Connect a source: postgresql, mariadb or sqlite", Args: exactly(2)}
+	add := &cobra.Command{Use: "add NAME KIND", Short: "Connect a source: postgresql, mariadb, sqlite, parquet or csv", Args: exactly(2)}
 	add.Flags().StringVar(&cfg.Host, "host", "127.0.0.1", "host")
 	add.Flags().IntVar(&cfg.Port, "port", 0, "port")
 	add.Flags().StringVar(&cfg.Database, "database", "", "database")
 	add.Flags().StringVar(&cfg.User, "user", "", "user")
 	add.Flags().StringVar(&cfg.Secret, "secret", "", "where the password is: env:NAME or file:PATH")
-	add.Flags().StringVar(&cfg.Path, "path", "", "file, for sqlite")
+	add.Flags().StringVar(&cfg.Path, "path", "", "file, for sqlite; file or folder, for parquet and csv")
 	add.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
 		c := cfg
-		if args[1] == "sqlite" {
-			c = connect.Config{Path: cfg.Path}
+		if cfg.Path != "" {
+			path, err := filepath.Abs(cfg.Path)
+			if err != nil {
+				return err
+			}
+			c = connect.Config{Path: path}
 		} else if c.Port == 0 {
 			c.Port = map[string]int{"postgresql": 5432, "mariadb": 3306}[args[1]]
 		}

@@ -28,6 +28,7 @@ func FuzzPlanning(f *testing.F) {
 		"SELECT coalesce(x.n, 0) FROM ma.t LEFT JOIN (SELECT id, n FROM ma.u WHERE upper(code) = 'X') x ON x.id = ma.t.id", "SELECT -n, +n, NOT (n > 1), n::text || 'a' FROM pg.t",
 		"SELECT max(q.c) FROM (SELECT code AS c, row FROM pg.t) q", "SELECT 'é' || titel FROM pg.t", "SELECT id FROM pg.t WHERE n IN (SELECT n FROM ma.t WHERE ma.t.code = pg.t.code) OR EXISTS (SELECT 1 FROM sl.u)", "SELECT rank() OVER (PARTITION BY code ORDER BY n ROWS 2 PRECEDING) FROM ma.t UNION SELECT n FROM pg.u EXCEPT ALL VALUES (1)",
 		"WITH RECURSIVE r AS (SELECT 1 AS a UNION ALL SELECT a + 1 FROM r) SELECT a, unnest(ARRAY[a]) FROM r, LATERAL (SELECT max(n) FROM pg.t WHERE id < a) q GROUP BY ROLLUP (a)",
+		"WITH RECURSIVE r AS (SELECT 0X0 UNION SELECT) SELECT (0) FROM R",
 		"SELECT id FROM pg.t GROUP BY 1 ORDER BY count(*) DESC NULLS LAST OFFSET 2",
 	} {
 		f.Add(s)

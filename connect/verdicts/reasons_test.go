@@ -22,6 +22,7 @@ var byCode = map[string]string{
 	"pattern-not-constant": "SELECT id FROM pg.t WHERE code LIKE name",
 	"quirk-differs":        "SELECT n / 2 AS c FROM odd.t",
 	"no-equivalent":        "SELECT greatest(n, 1) AS c FROM ma.t",
+	"parts-skipped":        "SELECT id FROM pq.t WHERE n = 3",
 	"sources-differ":       "SELECT n FROM pg.t UNION ALL SELECT n FROM ma.t",
 	"keys-shipped":         "SELECT u.name FROM pg.t JOIN ma.u ON u.id = t.id WHERE t.code = 'x'",
 	"finished-here":        "SELECT s.n, count(*) AS c FROM (SELECT n FROM pg.t UNION ALL SELECT n FROM ma.t) s GROUP BY s.n",
@@ -70,8 +71,8 @@ func TestEveryReasonCode(t *testing.T) {
 			t.Errorf("docs/folding.md does not explain %s", code)
 		}
 	}
-	written := regexp.MustCompile(`(?:Reasonf\(|Reason\{)"([a-z-]+)"`)
-	for _, dir := range []string{"../../core/fold", "../sqldb", "../postgres", "../mariadb", "../sqlite"} {
+	written := regexp.MustCompile(`(?:Reasonf\(|Reason\{|Code:\s*)"([a-z-]+)"`)
+	for _, dir := range []string{"../../core/fold", "../sqldb", "../postgres", "../mariadb", "../sqlite", "../files"} {
 		files, err := filepath.Glob(dir + "/*.go")
 		if err != nil || len(files) == 0 {
 			t.Fatalf("%s: %v", dir, err)

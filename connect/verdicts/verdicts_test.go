@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"rovik/connect"
+	"rovik/connect/files"
 	"rovik/connect/mariadb"
 	"rovik/connect/postgres"
 	"rovik/connect/sqlite"
@@ -48,6 +49,12 @@ func dialectSource(t testing.TB, name, kind string, quirks map[string]catalog.Qu
 		conn, err = mariadb.New(name, connect.Config{Host: "127.0.0.1", Port: 1})
 	case "sqlite":
 		conn, err = sqlite.New(name, connect.Config{Path: "none"})
+	case "parquet", "csv":
+		conn, err = files.New(name, kind, connect.Config{Path: "none"})
+		for _, table := range s.Tables {
+			month := catalog.Column{Name: "month", Type: value.Of(value.Text), ReadAs: files.PartColumn}
+			table.Columns = append(table.Columns[:len(table.Columns):len(table.Columns)], month)
+		}
 	}
 	if err != nil {
 		t.Fatal(err)
@@ -71,12 +78,14 @@ func compile(t *testing.T, sql string, opts fold.Options) *fold.Compiled {
 	sl, slf := dialectSource(t, "sl", "sqlite", with(sqlite.UsualQuirks, "LIKE ignores case", "ascii"))
 	old, oldf := dialectSource(t, "old", "mariadb", mariadb.UsualQuirks)
 	odd, oddf := dialectSource(t, "odd", "postgresql", with(postgres.UsualQuirks, "", ""))
+	pq, pqf := dialectSource(t, "pq", "parquet", nil)
+	cs, csf := dialectSource(t, "cs", "csv", nil)
 	odd.Quirks["integer division truncates"] = catalog.Quirk{Value: "no"}
 	tree, err := syntax.Parse(sql)
 	if err != nil {
 		t.Fatalf("%s: %v", sql, err)
 	}
-	q, err := bind.Bind(bind.Context{Catalog: catalog.New([]*catalog.Source{pg, ma, sl, old, odd}, nil, nil), Now: time.Unix(0, 0)}, sql, tree)
+	q, err := bind.Bind(bind.Context{Catalog: catalog.New([]*catalog.Source{pg, ma, sl, old, odd, pq, cs}, nil, nil), Now: time.Unix(0, 0)}, sql, tree)
 	if err != nil {
 		t.Fatalf("%s: %v", sql, err)
 	}
@@ -84,7 +93,7 @@ func compile(t *testing.T, sql string, opts fold.Options) *fold.Compiled {
 	if err != nil {
 		t.Fatal(err)
 	}
-	c, err := fold.Compile(q, map[string]fold.Source{"pg": pgf, "ma": maf, "sl": slf, "old": oldf, "odd": oddf}, opts)
+	c, err := fold.Compile(q, map[string]fold.Source{"pg": pgf, "ma": maf, "sl": slf, "old": oldf, "odd": oddf, "pq": pqf, "cs": csf}, opts)
 	if err != nil {
 		t.Fatalf("%s: %v", sql, err)
 	}
@@ -102,6 +111,42 @@ func told(c *fold.Compiled) string {
 		out = append(out, s)
 	}
 	return strings.Join(out, "; ")
+}
+
+// What files leave unread: t of pq is Parquet, t of cs is CSV, both in folders
+// that name a month.
+func TestVerdictsOfFiles(t *testing.T) {
+	for _, c := range []struct{ rest, parquet, csv string }{
+		{"WHERE month = '2024-01'", "filter folded", "filter folded"},
+		{"WHERE upper(month) LIKE '2024%' OR month IS NULL", "filter folded", "filter folded"},
+		{"WHERE CAST(month AS date) > date '2024-01-01'", "filter kept no-equivalent", "filter kept no-equivalent"}, // it may fail
+		{"WHERE n = 3", "filter narrowed parts-skipped", "filter kept no-equivalent"},
+		{"WHERE 3 < n", "filter narrowed parts-skipped", "filter kept no-equivalent"},
+		{"WHERE n IN (1, 2)", "filter narrowed parts-skipped", "filter kept no-equivalent"},
+		{"WHERE n = ANY (ARRAY[1, 2])", "filter narrowed parts-skipped", "filter kept no-equivalent"},
+		{"WHERE n > 1.5", "filter narrowed parts-skipped", "filter kept no-equivalent"},
+		{"WHERE n IS NULL", "filter narrowed parts-skipped", "filter kept no-equivalent"},
+		{"WHERE code LIKE 'ab%c'", "filter narrowed parts-skipped", "filter kept no-equivalent"},
+		{"WHERE code LIKE '%b'", "filter kept no-equivalent", "filter kept no-equivalent"},
+		{"WHERE n = 3 OR code = 'x'", "filter narrowed parts-skipped", "filter kept no-equivalent"},
+		{"WHERE n = 3 OR length(code) = 2", "filter kept no-equivalent", "filter kept no-equivalent"},
+		{"WHERE n = 3 OR month = '2024-01'", "filter narrowed parts-skipped", "filter kept no-equivalent"},
+		{"WHERE n <> 3", "filter kept no-equivalent", "filter kept no-equivalent"},
+		{"WHERE n + 1 = 3", "filter kept no-equivalent", "filter kept no-equivalent"},
+		{"WHERE CAST(n AS double precision) > 3", "filter kept no-equivalent", "filter kept no-equivalent"}, // NaN is above every bound
+		{"WHERE CAST(n AS double precision) < 3", "filter narrowed parts-skipped", "filter kept no-equivalent"},
+		{"LIMIT 3", "limit folded", "limit folded"},
+		{"WHERE month = '2024-01' LIMIT 3 OFFSET 2", "filter folded; limit folded", "filter folded; limit folded"},
+		{"WHERE n = 3 LIMIT 3", "filter narrowed parts-skipped; limit kept input-kept", "filter kept no-equivalent; limit kept input-kept"},
+		{"ORDER BY n LIMIT 3", "sort kept no-equivalent; limit kept input-kept", "sort kept no-equivalent; limit kept input-kept"},
+	} {
+		for source, want := range map[string]string{"pq": c.parquet, "cs": c.csv} {
+			sql := "SELECT id FROM " + source + ".t " + c.rest
+			if got := told(compile(t, sql, fold.Options{})); got != want {
+				t.Errorf("%s\ngot  %s\nwant %s", sql, got, want)
+			}
+		}
+	}
 }
 
 func TestVerdicts(t *testing.T) {

@@ -4,7 +4,7 @@ package fold
 // them. The list is closed: a reason has one of these.
 var Codes = []string{
 	"collation-differs", "function-differs", "cast-differs", "overflow-differs", "rounding-differs", "float-order", "row-order",
-	"pattern-not-constant", "quirk-differs", "no-equivalent",
+	"pattern-not-constant", "quirk-differs", "no-equivalent", "parts-skipped",
 	"sources-differ", "keys-shipped", "finished-here", "repeated-here", "multiplies-rows", "null-supplied", "one-row", "recursion",
 	"guarded", "input-kept", "no-source", "folding-off",
 }

@@ -153,7 +153,8 @@ func (c *converter) body(s *pg.SelectStmt) Body {
 		if s.All {
 			words.End = c.tokenAfter(words.End, "all").End
 		}
-		return &SetOp{Span: Span{left.Start, right.End}, Words: words, Op: op, All: s.All, Left: left, Right: right}
+		// SELECT alone, without anything, has no place of its own.
+		return &SetOp{Span: Span{left.Start, max(right.End, words.End)}, Words: words, Op: op, All: s.All, Left: left, Right: right}
 	}
 	if len(s.ValuesLists) > 0 {
 		v := &Values{}

@@ -639,6 +639,12 @@ export interface components {
             milliseconds?: number;
             shippedKeys: number;
             keysGivenUp: number;
+            /** @description How much of its files a source has read, after a run. */
+            touched?: {
+                what: string;
+                read: number;
+                of: number;
+            }[];
         };
         ReportOperator: {
             id: string;

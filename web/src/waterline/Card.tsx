@@ -2,7 +2,7 @@ import { Box, chakra, Flex, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { api, ApiError, type Piece, type Query, type Report, type Statement } from '../api/client'
-import { fromBytes, middle } from '../lib/text'
+import { bytes, count, fromBytes, middle } from '../lib/text'
 import { hueOf } from '../theme'
 import { Glyph } from './Glyph'
 
@@ -43,8 +43,8 @@ export function Card({ statement, query, report, sources, chosen, onChoose, styl
           {report.statements.length > 4 ? '' : 'statement '}
           {statement.id.slice(1)} of {report.statements.length}
         </Text>
-        <chakra.button type="button" fontSize="11px" whiteSpace="nowrap" color="tide" textDecoration="underline" aria-pressed={planned} title={`Ask ${statement.source} how it would run this: which index, which scan`} onClick={() => setPlanned(!planned)}>
-          {planned ? 'its SQL' : 'its plan'}
+        <chakra.button type="button" fontSize="11px" whiteSpace="nowrap" color="tide" textDecoration="underline" aria-pressed={planned} title={`Ask ${statement.source} how it would run this: ${statement.language === 'sql' ? 'which index, which scan' : 'which files, which parts of them'}`} onClick={() => setPlanned(!planned)}>
+          {planned ? (statement.language === 'sql' ? 'its SQL' : 'what is read') : 'its plan'}
         </chakra.button>
       </Flex>
       <Box overflowY="auto" flexShrink={1} maxH="46%" px="1">
@@ -175,6 +175,11 @@ function Native({ statement, pieces, chosen, onChoose }: { statement: Statement;
           )
         })}
       </chakra.pre>
+      {(statement.touched ?? []).length > 0 && (
+        <Text px="2" py="0.5" fontSize="11px" color="faint" borderTop="1px dashed" borderColor="line" truncate title={reading(statement)} data-testid="reading">
+          read {reading(statement)}
+        </Text>
+      )}
       {statement.parameters.length > 0 && (
         <Text px="2" py="0.5" fontSize="11px" color="faint" borderTop="1px dashed" borderColor="line" truncate title={statement.parameters.join(', ')}>
           with <chakra.span fontFamily="mono">{statement.parameters.join(', ')}</chakra.span>
@@ -182,6 +187,12 @@ function Native({ statement, pieces, chosen, onChoose }: { statement: Statement;
       )}
     </Flex>
   )
+}
+
+/** How much of its files a source has read, of how much there is. */
+function reading(s: Statement): string {
+  const part = (t: { what: string; read: number; of: number }) => (t.what === 'bytes' ? `${bytes(t.read)} of ${bytes(t.of)}` : `${count(t.read)} of ${count(t.of)} ${t.what}`)
+  return (s.touched ?? []).map(part).join(' · ')
 }
 
 interface Part {
