@@ -12,6 +12,7 @@ import (
 
 	"rovik/app"
 	"rovik/connect"
+	"rovik/core/catalog"
 	"rovik/core/rewrite"
 )
 
@@ -219,7 +220,7 @@ func sourceCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		fmt.Printf("%s connected: %s %s, %d tables\n", args[0], found.Kind, found.Version, len(found.Tables))
+		fmt.Printf("%s connected: %s, %d tables\n", args[0], product(found), len(found.Tables))
 		return nil
 	})
 	test := &cobra.Command{Use: "test NAME", Short: "Connect and read the catalogue, changing nothing", Args: exactly(1)}
@@ -228,7 +229,7 @@ func sourceCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		fmt.Printf("%s answers: %s %s, %d tables, %d quirks measured\n", args[0], found.Kind, found.Version, len(found.Tables), len(found.Quirks))
+		fmt.Printf("%s answers: %s, %d tables, %d quirks measured\n", args[0], product(found.Source), len(found.Tables), len(found.Quirks))
 		sayChanges(found, "would change")
 		return nil
 	})
@@ -238,13 +239,16 @@ func sourceCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		fmt.Printf("%s refreshed: %s %s, %d tables, %d quirks measured\n", args[0], found.Kind, found.Version, len(found.Tables), len(found.Quirks))
+		fmt.Printf("%s refreshed: %s, %d tables, %d quirks measured\n", args[0], product(found.Source), len(found.Tables), len(found.Quirks))
 		sayChanges(found, "changed")
 		return nil
 	})
 	cmd.AddCommand(list, add, test, refresh)
 	return cmd
 }
+
+// product names what a source is, with its version where it has one.
+func product(s *catalog.Source) string { return strings.TrimSpace(s.Kind + " " + s.Version) }
 
 // sayChanges tells which quirks were measured otherwise than before, since
 // verdicts follow them.

@@ -315,9 +315,27 @@ func (u *unifier) finish(t *listing) []catalog.Column {
 		if u.rows > 0 {
 			c.NullShare = u.nulls[i] / float64(u.rows)
 		}
+		if n := within(c); c.Distinct == 0 && n > 0 {
+			c.Distinct = min(n, u.rows)
+		}
 		out = append(out, c)
 	}
 	return out
+}
+
+// within counts the values that there can be between a column's bounds, or
+// returns 0 where that is not known.
+func within(c catalog.Column) int64 {
+	k := c.Type.Kind
+	if len(c.Bounds) != 2 || !k.IsInteger() && k != value.Date {
+		return 0
+	}
+	low, err1 := value.Parse(k, c.Bounds[0])
+	high, err2 := value.Parse(k, c.Bounds[1])
+	if n := high.Int - low.Int + 1; err1 == nil && err2 == nil && n > 0 {
+		return n
+	}
+	return 0
 }
 
 // free returns a name that no column has yet.

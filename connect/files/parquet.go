@@ -9,6 +9,7 @@ import (
 	"math"
 	"math/big"
 	"os"
+	"strings"
 	"sync"
 	"time"
 
@@ -18,6 +19,7 @@ import (
 	pqfile "github.com/apache/arrow-go/v18/parquet/file"
 	"github.com/apache/arrow-go/v18/parquet/metadata"
 	"github.com/apache/arrow-go/v18/parquet/pqarrow"
+	"github.com/apache/arrow-go/v18/parquet/schema"
 
 	"rovik/connect"
 	"rovik/core/catalog"
@@ -151,12 +153,34 @@ func (p *parquetFile) native(field *pqarrow.SchemaField) string {
 		return field.Field.Type.String()
 	}
 	c := p.rd.MetaData().Schema.Column(field.ColIndex)
-	name := c.PhysicalType().String()
-	if l := c.LogicalType(); l != nil && !l.IsNone() {
-		name += " " + l.String()
+	name := strings.ToLower(c.PhysicalType().String())
+	if c.PhysicalType() == pq.Types.FixedLenByteArray {
+		name = fmt.Sprintf("%d bytes", c.TypeLength())
+	}
+	switch l := c.LogicalType().(type) {
+	case schema.TimestampLogicalType:
+		zone := "local"
+		if l.IsAdjustedToUTC() {
+			zone = "UTC"
+		}
+		name += fmt.Sprintf(", timestamp in %s, %s", units[l.TimeUnit()], zone)
+	case schema.TimeLogicalType:
+		name += ", time in " + units[l.TimeUnit()]
+	case schema.DecimalLogicalType:
+		name += fmt.Sprintf(", decimal(%d,%d)", l.Precision(), l.Scale())
+	case schema.IntLogicalType:
+		if sign := map[bool]string{true: "signed", false: "unsigned"}[l.IsSigned()]; fmt.Sprintf("int%d", l.BitWidth()) != name || !l.IsSigned() {
+			name += fmt.Sprintf(", %s %d-bit", sign, l.BitWidth())
+		}
+	default:
+		if l != nil && !l.IsNone() {
+			name += ", " + strings.ToLower(l.String())
+		}
 	}
 	return name
 }
+
+var units = map[schema.TimeUnitType]string{schema.TimeUnitMillis: "ms", schema.TimeUnitMicros: "µs", schema.TimeUnitNanos: "ns"}
 
 // statistics puts together what the row groups know of a column.
 func (p *parquetFile) statistics(field *pqarrow.SchemaField, col *catalog.Column, rows int64) {

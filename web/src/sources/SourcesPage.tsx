@@ -6,7 +6,7 @@ import { api, ApiError, type Catalog, type SourceInfo, type Table } from '../api
 import { count, middle } from '../lib/text'
 import { hueOf } from '../theme'
 
-const products: Record<string, string> = { postgresql: 'PostgreSQL', mariadb: 'MariaDB', sqlite: 'SQLite' }
+const products: Record<string, string> = { postgresql: 'PostgreSQL', mariadb: 'MariaDB', sqlite: 'SQLite', parquet: 'Parquet files', csv: 'CSV files' }
 
 /** What is connected: tables with types and keys, and how each source behaves. */
 export function SourcesPage({ catalog }: { catalog: Catalog }) {
@@ -76,7 +76,7 @@ function Head({ source }: { source: SourceInfo }) {
       ))}
       <Flex align="center" gap="3">
         <Text title={source.address}>{middle(source.address, 64)}</Text>
-        <Text color="faint">{source.found ? `version ${source.found.version}` : 'never reached'}</Text>
+        <Text color="faint">{source.found ? source.found.version && `version ${source.found.version}` : 'never reached'}</Text>
         {source.foundAt && <Text color="faint">read {new Date(source.foundAt).toLocaleString()}</Text>}
         <Button size="2xs" variant="outline" color="ink" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} ml="auto" loading={refresh.isPending} onClick={() => refresh.mutate()}>
           <RefreshCw size={11} /> Test and refresh
@@ -162,7 +162,7 @@ function Quirks({ source }: { source: SourceInfo }) {
       <Text fontFamily="heading" fontWeight="600" mb="1">
         Measured quirks
       </Text>
-      {quirks.length === 0 && <Text color="faint">Nothing was measured yet.</Text>}
+      {quirks.length === 0 && <Text color="faint">{source.found ? 'None: files are only read, and what is read means the same everywhere.' : 'Nothing was measured yet.'}</Text>}
       {quirks.map(([name, q]) => (
         <Box key={name} mb="2" fontSize="12px">
           <Flex justify="space-between" gap="2">

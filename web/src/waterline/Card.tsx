@@ -176,7 +176,7 @@ function Native({ statement, pieces, chosen, onChoose }: { statement: Statement;
         })}
       </chakra.pre>
       {(statement.touched ?? []).length > 0 && (
-        <Text px="2" py="0.5" fontSize="11px" color="faint" borderTop="1px dashed" borderColor="line" truncate title={reading(statement)} data-testid="reading">
+        <Text px="2" py="0.5" fontSize="11px" color="faint" borderTop="1px dashed" borderColor="line" data-testid="reading">
           read {reading(statement)}
         </Text>
       )}
