@@ -67,14 +67,14 @@ func typeOf(t arrow.DataType) (typ value.Type, note string) {
 			return value.Of(value.JSON), ""
 		}
 		return typeOf(t.StorageType())
+	case *arrow.StructType, *arrow.MapType:
+		return value.Type{}, "Nested values need a shape, which makes columns of them."
 	case arrow.ListLikeType:
 		elem, _ := typeOf(t.Elem())
 		if elem.Kind == value.Null || elem.Kind.IsArray() {
 			return value.Type{}, "A list of " + t.Elem().String() + " needs a shape, which makes a table of it."
 		}
 		return value.Of(value.ArrayOf(elem.Kind)), ""
-	case *arrow.StructType, *arrow.MapType:
-		return value.Type{}, "Nested values need a shape, which makes columns of them."
 	}
 	return value.Type{}, "The type " + t.String() + " is not carried."
 }

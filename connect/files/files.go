@@ -418,7 +418,7 @@ type prepared struct {
 	partOf  map[string]int   // a folder's column → its place in the files' parts
 	conds   []plan.Expr      // by which parts are skipped
 	// How much there is, and how much of it is read.
-	files, filesRead, parts_, partsRead, bytes_, bytesRead atomic.Int64
+	filesRead, groups, groupsRead, size, sizeRead atomic.Int64
 }
 
 func (s *Source) prepare(r *reading) (*prepared, error) {
@@ -462,9 +462,9 @@ func (s *Source) prepare(r *reading) (*prepared, error) {
 func (p *prepared) touched() []exec.Touched {
 	out := []exec.Touched{{What: "files", Read: p.filesRead.Load(), Of: int64(len(p.t.files))}}
 	if p.s.format.keepsBounds() {
-		out = append(out, exec.Touched{What: "row groups", Read: p.partsRead.Load(), Of: p.parts_.Load()})
+		out = append(out, exec.Touched{What: "row groups", Read: p.groupsRead.Load(), Of: p.groups.Load()})
 	}
-	return append(out, exec.Touched{What: "bytes", Read: p.bytesRead.Load(), Of: p.bytes_.Load()})
+	return append(out, exec.Touched{What: "bytes", Read: p.sizeRead.Load(), Of: p.size.Load()})
 }
 
 // wanted tells whether a file's folders pass the conditions on them, apart from
@@ -521,7 +521,7 @@ func constants(v value.Value, k value.Kind, n int) arrow.Array {
 func (p *prepared) run(ctx context.Context, give func(kernel.Batch) error) error {
 	var files []file
 	for _, f := range p.t.files {
-		p.bytes_.Add(f.size)
+		p.size.Add(f.size)
 		ok, err := p.wanted(f)
 		if err != nil {
 			return p.s.about(f, err)
@@ -563,7 +563,7 @@ func (p *prepared) readFile(ctx context.Context, f file, cut *cutter, give func(
 	}
 	defer func() { err = errors.Join(err, o.Close()) }()
 	parts := o.parts()
-	p.parts_.Add(int64(len(parts)))
+	p.groups.Add(int64(len(parts)))
 	var read []part
 	for _, part := range parts {
 		if p.mayHold(part, f) {
@@ -575,8 +575,8 @@ func (p *prepared) readFile(ctx context.Context, f file, cut *cutter, give func(
 	}
 	p.filesRead.Add(1)
 	one := func(ctx context.Context, i int) error {
-		p.partsRead.Add(1)
-		p.bytesRead.Add(read[i].bytes())
+		p.groupsRead.Add(1)
+		p.sizeRead.Add(read[i].bytes())
 		return read[i].read(ctx, func(b kernel.Batch) error { return p.pass(b, f, cut, give) })
 	}
 	if parallel > 1 {

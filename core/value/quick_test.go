@@ -17,7 +17,7 @@ func TestQuickMoment(t *testing.T) {
 		}
 		for _, layout := range []string{"2006-01-02", "2006-01-02 15:04:05", "2006-01-02T15:04:05.999999", "2006-01-02 15:04:05.000Z", "2006-01-02 15:04:05+00"} {
 			s := at.Format(layout)
-			back, err := time.Parse(layout[:len(layout)], s)
+			back, err := time.Parse(layout, s)
 			if layout == "2006-01-02 15:04:05+00" {
 				back, err = at.Truncate(time.Second), nil
 			}
