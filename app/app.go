@@ -125,8 +125,13 @@ func dial(name, kind string, cfg connect.Config) (connect.Source, error) {
 	case "parquet", "csv":
 		return files.New(name, kind, cfg)
 	}
-	return nil, value.Errorf(value.CodeSource, "there is no kind of source called %q", kind).
-		WithHint("there is postgresql, mariadb, sqlite, parquet and csv")
+	return nil, noKind(kind)
+}
+
+// dial prepares a source whose password may be kept in the records.
+func (a *App) dial(name, kind string, cfg connect.Config) (connect.Source, error) {
+	cfg.Keeper = a.store
+	return dial(name, kind, cfg)
 }
 
 // load makes the state from the records, keeping connections that fit.
@@ -150,7 +155,7 @@ func (a *App) load(ctx context.Context) error {
 		var conn connect.Source
 		if old != nil && old.sources[r.Name] != nil && old.sources[r.Name].record.Config == r.Config {
 			conn = old.sources[r.Name].conn
-		} else if conn, err = dial(r.Name, r.Kind, r.Config); err != nil {
+		} else if conn, err = a.dial(r.Name, r.Kind, r.Config); err != nil {
 			conn = broken{err} // the others go on
 		}
 		s.sources[r.Name] = &connected{r, conn}
@@ -174,7 +179,10 @@ func (b broken) Open(context.Context, *fold.Statement, string) (exec.Reader, err
 	return nil, b.err
 }
 func (b broken) Plan(context.Context, *fold.Statement) ([]string, error) { return nil, b.err }
-func (b broken) Close()                                                  {}
+func (b broken) Try(_ context.Context, steps *connect.Steps) {
+	steps.Take(connect.StepName, func() (string, error) { return "", b.err })
+}
+func (b broken) Close() {}
 
 // Catalog returns the present catalogue.
 func (a *App) Catalog() *catalog.Catalog { return a.state.Load().catalog }
@@ -242,6 +250,13 @@ func (a *App) Compile(q Query, trace func(rewrite.Step)) (c *fold.Compiled, took
 	b, err := a.bound(q, s.catalog)
 	if err != nil {
 		return nil, 0, err
+	}
+	for name := range plan.Sources(b.Root) {
+		if c := s.sources[name]; c != nil {
+			if unready, is := c.conn.(broken); is {
+				return nil, 0, unready.err
+			}
+		}
 	}
 	b.Measured = a.measures.get
 	if b, err = rewrite.Apply(b, trace); err != nil {

@@ -52,7 +52,7 @@ func (a *App) AddSource(ctx context.Context, name, kind string, cfg connect.Conf
 	if _, ok := a.Catalog().Rank(name); ok {
 		return nil, value.Errorf(value.CodeDuplicate, "a layer is called %s already", name).WithHint("choose another name")
 	}
-	conn, err := dial(name, kind, cfg)
+	conn, err := a.dial(name, kind, cfg)
 	if err != nil {
 		return nil, err
 	}

@@ -28,20 +28,32 @@ type Source interface {
 	// Plan asks the source how it would run a native statement, and returns
 	// its answer in lines.
 	Plan(ctx context.Context, s *fold.Statement) ([]string, error)
+	// Try takes the steps to the source one by one; see Steps.
+	Try(ctx context.Context, steps *Steps)
 	// Open starts a native statement.
 	Open(ctx context.Context, s *fold.Statement, text string) (exec.Reader, error)
 	Close()
 }
 
+// Keeper hands out passwords that Rovik itself keeps, encrypted.
+type Keeper interface {
+	// Reveal returns the password kept under a name.
+	Reveal(name string) (string, error)
+}
+
 // Config says how to reach a source. Secrets are not in it: Secret names where
-// the password is kept, as env:NAME or file:PATH.
+// the password is kept, as env:NAME, file:PATH or kept:NAME.
 type Config struct {
 	Host     string `json:"host,omitempty"`
 	Port     int    `json:"port,omitempty"`
 	Database string `json:"database,omitempty"`
 	User     string `json:"user,omitempty"`
 	Secret   string `json:"secret,omitempty"`
-	Path     string `json:"path,omitempty"` // of a file
+	TLS      string `json:"tls,omitempty"`  // a mode; empty is TLSPrefer
+	CA       string `json:"ca,omitempty"`   // a file of certificates that sign the server's
+	Path     string `json:"path,omitempty"` // of a file or folder
+	// Keeper is asked for kept passwords; it is no part of what is kept.
+	Keeper Keeper `json:"-"`
 }
 
 // Password fetches the password that Secret refers to.
@@ -63,8 +75,25 @@ func (c Config) Password() (string, error) {
 			return "", value.Errorf(value.CodeSource, "the password file cannot be read: %s", err).WithHint("check its path and who may read it")
 		}
 		return strings.TrimRight(string(b), "\r\n"), nil
+	case "kept":
+		if c.Keeper != nil {
+			return c.Keeper.Reveal(name)
+		}
 	}
 	return "", value.Errorf(value.CodeSource, "a password reference starts with env: or file:")
+}
+
+// CheckPassword says where to look for a password that is not accepted.
+func (c Config) CheckPassword() string {
+	switch scheme, name, _ := strings.Cut(c.Secret, ":"); scheme {
+	case "env":
+		return "check the environment variable " + name + ", and the user"
+	case "file":
+		return "check the password in the file " + name + ", and the user"
+	case "":
+		return "give a password"
+	}
+	return "check the user, and give the password again"
 }
 
 // Address is the host and port, for people.

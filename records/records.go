@@ -28,7 +28,10 @@ var migrations embed.FS
 const maxRuns = 500
 
 // Store is an open records file.
-type Store struct{ db *sql.DB }
+type Store struct {
+	db   *sql.DB
+	home string
+}
 
 // Source is a source as it is kept. Found is nil until it was discovered.
 type Source struct {
@@ -62,11 +65,24 @@ func Open(home string) (*Store, error) {
 		return nil, fmt.Errorf("opening the records %s: %w", path, err)
 	}
 	db.SetMaxOpenConns(4)
+	if err := private(path); err != nil {
+		_ = db.Close()
+		return nil, fmt.Errorf("opening the records %s: %w", path, err)
+	}
 	if err := migrate(db); err != nil {
 		_ = db.Close()
 		return nil, fmt.Errorf("opening the records %s: %w", path, err)
 	}
-	return &Store{db}, nil
+	return &Store{db, home}, nil
+}
+
+// private makes the records readable by no one else.
+func private(path string) error {
+	f, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE, 0o600)
+	if err != nil {
+		return err
+	}
+	return errors.Join(f.Chmod(0o600), f.Close())
 }
 
 // Close closes the file.

@@ -30,7 +30,11 @@ func (h *handlers) routes() []route {
 		{http.MethodPost, "/explain", h.explain},
 		{http.MethodPost, "/source-plan", h.sourcePlan},
 		{http.MethodPost, "/views", h.saveView},
+		{http.MethodPost, "/sources", h.connectSource},
+		{http.MethodPost, "/sources/try", h.trySource},
 		{http.MethodPost, "/sources/:name/refresh", h.refreshSource},
+		{http.MethodPost, "/sources/:name/try", h.tryKept},
+		{http.MethodDelete, "/sources/:name", h.removeSource},
 		{http.MethodGet, "/runs", h.pastRuns},
 		{http.MethodPost, "/runs", h.startRun},
 		{http.MethodGet, "/runs/:id/events", h.runEvents},
@@ -124,13 +128,70 @@ func (h *handlers) refreshSource(c echo.Context) error {
 	if err != nil {
 		return err
 	}
+	return h.sendSource(c, c.Param("name"), found.Changes)
+}
+
+func (h *handlers) sendSource(c echo.Context, name string, changes []catalog.QuirkChange) error {
 	for _, s := range h.app.Sources() {
-		if s.Name == c.Param("name") {
-			s.Changes = found.Changes
+		if s.Name == name {
+			s.Changes = changes
 			return c.JSON(http.StatusOK, s)
 		}
 	}
 	return echo.ErrNotFound
+}
+
+// newSource is a source to try or to connect. The password comes in and never
+// goes out again.
+type newSource struct {
+	Name       string           `json:"name"`
+	Kind       string           `json:"kind"`
+	Note       string           `json:"note"`
+	Connection string           `json:"connection"`
+	Password   string           `json:"password"`
+	Config     app.SourceConfig `json:"config"`
+}
+
+func (n newSource) source() app.NewSource {
+	return app.NewSource{Name: n.Name, Kind: n.Kind, Note: n.Note, Connection: n.Connection, Password: n.Password, Config: n.Config}
+}
+
+func (h *handlers) connectSource(c echo.Context) error {
+	n, err := bind[newSource](c)
+	if err != nil {
+		return err
+	}
+	if _, err := h.app.ConnectSource(c.Request().Context(), n.source()); err != nil {
+		return err
+	}
+	return h.sendSource(c, n.Name, nil)
+}
+
+func (h *handlers) trySource(c echo.Context) error {
+	n, err := bind[newSource](c)
+	if err != nil {
+		return err
+	}
+	steps, err := h.app.TrySource(c.Request().Context(), n.source())
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, steps)
+}
+
+func (h *handlers) tryKept(c echo.Context) error {
+	steps, err := h.app.TryKept(c.Request().Context(), c.Param("name"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, steps)
+}
+
+func (h *handlers) removeSource(c echo.Context) error {
+	if err := h.app.RemoveSource(c.Request().Context(), c.Param("name"), c.QueryParam("inSpite") == "true"); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
 }
 
 // pastRun is an ended run.

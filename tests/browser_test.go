@@ -341,3 +341,44 @@ func TestBrowserOtherPages(t *testing.T) {
 	shot(t, ctx, "runs")
 	do(t, ctx, "an address that is none", chromedp.Navigate(base+"/view/joined/nothing"), until(`document.body.innerText.includes('There is no view called')`))
 }
+
+// A source is connected from the page: a step that fails says what to do, and
+// once all are taken its tables are there. Removing it asks who reads it.
+func TestBrowserConnect(t *testing.T) {
+	ctx, base := page(t)
+	fill := func(label, text string) chromedp.Action {
+		sel := fmt.Sprintf(`[aria-label=%q]`, label)
+		return chromedp.Tasks{chromedp.Focus(sel, chromedp.ByQuery), chromedp.Evaluate(`document.activeElement.select()`, nil), chromedp.SendKeys(sel, text, chromedp.ByQuery)}
+	}
+	failed := `document.querySelector('[data-testid=steps] [data-state=failed]')`
+	do(t, ctx, "the form", chromedp.Navigate(base+"/connect"), chromedp.WaitVisible(`[aria-label="Name"]`, chromedp.ByQuery),
+		fill("Name", "second"), fill("Port", "1"), fill("Database", "registry"), fill("User", "rovik_reader"), fill("Password", "secret"),
+		chromedp.Click(button("Connect"), chromedp.BySearch), until(failed))
+	var step string
+	do(t, ctx, "the failed step", chromedp.Evaluate(failed+`.innerText`, &step))
+	for _, want := range []string{"port open", "failed", "no PostgreSQL server answers at 127.0.0.1:1", "check host and port"} {
+		if !strings.Contains(step, want) {
+			t.Errorf("the failed step does not say %q: %s", want, step)
+		}
+	}
+	do(t, ctx, "the right port", fill("Port", fmt.Sprint(env.Postgres.Port)), chromedp.Click(button("Only try"), chromedp.BySearch),
+		until(failed+`?.innerText.includes('did not accept the user rovik_reader')`))
+	shot(t, ctx, "connect")
+	do(t, ctx, "the right password", fill("Password", demoPassword(t, "registry")), chromedp.Click(button("Connect"), chromedp.BySearch),
+		until(`location.pathname === '/sources/second' && document.querySelector('[data-testid=columns]')`))
+	defer func() { _ = project.RemoveSource(ctx, "second", true) }()
+	var text string
+	do(t, ctx, "its tables", chromedp.Text("main", &text, chromedp.ByQuery))
+	for _, want := range []string{"second", "climate_tolerances", "Measured quirks"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("the page of the new source does not show %q", want)
+		}
+	}
+	do(t, ctx, "trying it again", chromedp.Click(button("Try"), chromedp.BySearch), until(`document.querySelectorAll('[data-testid=steps] [data-state=ok]').length === 8`))
+
+	// One that is read stays; one that nobody reads goes.
+	do(t, ctx, "removing one that is read", chromedp.Navigate(base+"/sources/rates"), chromedp.Click(button("Remove"), chromedp.BySearch),
+		until(`document.querySelector('[role=alert]')?.innerText.includes('intake.insurance_rate')`), chromedp.Click(button("Leave it"), chromedp.BySearch))
+	do(t, ctx, "removing one that is not", chromedp.Navigate(base+"/sources/second"), chromedp.Click(button("Remove"), chromedp.BySearch),
+		until(`location.pathname === '/sources' && !document.querySelector('main').innerText.includes('second')`))
+}

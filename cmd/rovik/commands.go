@@ -1,9 +1,12 @@
 package main
 
 import (
+	"bufio"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -197,40 +200,93 @@ func sourceCommand() *cobra.Command {
 		}
 		return nil
 	})
-	var cfg connect.Config
-	add := &cobra.Command{Use: "add NAME KIND", Short: "Connect a source: postgresql, mariadb, sqlite, parquet or csv", Args: exactly(2)}
-	add.Flags().StringVar(&cfg.Host, "host", "127.0.0.1", "host")
-	add.Flags().IntVar(&cfg.Port, "port", 0, "port")
-	add.Flags().StringVar(&cfg.Database, "database", "", "database")
-	add.Flags().StringVar(&cfg.User, "user", "", "user")
-	add.Flags().StringVar(&cfg.Secret, "secret", "", "where the password is: env:NAME or file:PATH")
-	add.Flags().StringVar(&cfg.Path, "path", "", "file, for sqlite; file or folder, for parquet and csv")
-	add.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
-		c := cfg
-		if cfg.Path != "" {
-			path, err := filepath.Abs(cfg.Path)
-			if err != nil {
-				return err
-			}
-			c = connect.Config{Path: path}
-		} else if c.Port == 0 {
-			c.Port = map[string]int{"postgresql": 5432, "mariadb": 3306}[args[1]]
+	var n app.NewSource
+	var passwordFrom string
+	flags := func(cmd *cobra.Command) {
+		cmd.Flags().StringVar(&n.Connection, "connection", "", "a connection string, in the place of the other flags")
+		cmd.Flags().StringVar(&n.Config.Host, "host", "127.0.0.1", "host")
+		cmd.Flags().IntVar(&n.Config.Port, "port", 0, "port; the usual one where it is not given")
+		cmd.Flags().StringVar(&n.Config.Database, "database", "", "database")
+		cmd.Flags().StringVar(&n.Config.User, "user", "", "user")
+		cmd.Flags().StringVar(&n.Config.Secret, "secret", "", "where the password is: env:NAME or file:PATH")
+		cmd.Flags().StringVar(&passwordFrom, "password", "", "- to read the password from standard input, and keep it encrypted")
+		cmd.Flags().StringVar(&n.Config.TLS, "tls", "", "how the connection is encrypted: "+strings.Join(connect.TLSModes, ", ")+" (prefer where it is not given)")
+		cmd.Flags().StringVar(&n.Config.CA, "ca", "", "file of certificates that sign the server's, for --tls verify")
+		cmd.Flags().StringVar(&n.Config.Path, "path", "", "file, for sqlite; file or folder, for parquet and csv")
+	}
+	// given puts arguments and flags together.
+	given := func(args []string) (app.NewSource, error) {
+		out := n
+		out.Name = args[0]
+		if len(args) > 1 {
+			out.Kind = args[1]
 		}
-		found, err := a.AddSource(ctx, args[0], args[1], c, "")
+		if out.Config.Path != "" {
+			path, err := filepath.Abs(out.Config.Path)
+			if err != nil {
+				return out, err
+			}
+			out.Config = connect.Config{Path: path}
+		}
+		switch passwordFrom {
+		case "":
+		case "-":
+			line, err := bufio.NewReader(os.Stdin).ReadString('\n')
+			if err != nil && !errors.Is(err, io.EOF) {
+				return out, err
+			}
+			out.Password = strings.TrimRight(line, "\r\n")
+		default:
+			return out, usageError{errors.New("a password on the command line can be seen by others: write --password - and give it on standard input")}
+		}
+		return out, nil
+	}
+	add := &cobra.Command{Use: "add NAME [KIND]", Short: "Connect a source: postgresql, mariadb, sqlite, parquet or csv", Args: between(1, 2)}
+	flags(add)
+	add.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
+		n, err := given(args)
+		if err != nil {
+			return err
+		}
+		steps, err := a.TrySource(ctx, n)
+		if err != nil {
+			return err
+		}
+		if failed := saySteps(steps); failed {
+			return errSilent
+		}
+		found, err := a.ConnectSource(ctx, n)
 		if err != nil {
 			return err
 		}
 		fmt.Printf("%s connected: %s, %d tables\n", args[0], product(found), len(found.Tables))
 		return nil
 	})
-	test := &cobra.Command{Use: "test NAME", Short: "Connect and read the catalogue, changing nothing", Args: exactly(1)}
+	test := &cobra.Command{Use: "test NAME", Short: "Take the steps to a source one by one, and read its catalogue, changing nothing", Args: exactly(1)}
 	test.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
+		steps, err := a.TryKept(ctx, args[0])
+		if err != nil {
+			return err
+		}
+		if failed := saySteps(steps); failed {
+			return errSilent
+		}
 		found, err := a.TestSource(ctx, args[0])
 		if err != nil {
 			return err
 		}
 		fmt.Printf("%s answers: %s, %d tables, %d quirks measured\n", args[0], product(found.Source), len(found.Tables), len(found.Quirks))
 		sayChanges(found, "would change")
+		return nil
+	})
+	var inSpite bool
+	remove := &cobra.Command{Use: "remove NAME", Short: "Forget a source and its password", Args: exactly(1)}
+	remove.Flags().BoolVar(&inSpite, "in-spite", false, "also where views read it, which are broken then")
+	remove.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
+		if err := a.RemoveSource(ctx, args[0], inSpite); err != nil {
+			return err
+		}
+		fmt.Printf("%s is forgotten\n", args[0])
 		return nil
 	})
 	refresh := &cobra.Command{Use: "refresh NAME", Short: "Read the catalogue and measure the quirks anew", Args: exactly(1)}
@@ -243,8 +299,27 @@ func sourceCommand() *cobra.Command {
 		sayChanges(found, "changed")
 		return nil
 	})
-	cmd.AddCommand(list, add, test, refresh)
+	cmd.AddCommand(list, add, test, refresh, remove)
 	return cmd
+}
+
+// saySteps prints the steps of trying a connection, and tells whether one failed.
+func saySteps(steps []connect.Step) (failed bool) {
+	for _, s := range steps {
+		mark := "ok    "
+		if !s.OK {
+			mark, failed = "failed", true
+		}
+		out := os.Stdout
+		if !s.OK {
+			out = os.Stderr
+		}
+		fmt.Fprintf(out, "%s  %-20s %7.1f ms  %s\n", mark, s.Name, s.Milliseconds, s.Text)
+		if s.Hint != "" {
+			fmt.Fprintf(out, "        %s\n", s.Hint)
+		}
+	}
+	return failed
 }
 
 // product names what a source is, with its version where it has one.

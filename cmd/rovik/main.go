@@ -111,9 +111,15 @@ func root() *cobra.Command {
 }
 
 // exactly is cobra.ExactArgs, whose error exits 2.
-func exactly(n int) cobra.PositionalArgs {
+func exactly(n int) cobra.PositionalArgs { return between(n, n) }
+
+func between(least, most int) cobra.PositionalArgs {
+	check := cobra.RangeArgs(least, most)
+	if least == most {
+		check = cobra.ExactArgs(least)
+	}
 	return func(cmd *cobra.Command, args []string) error {
-		if err := cobra.ExactArgs(n)(cmd, args); err != nil {
+		if err := check(cmd, args); err != nil {
 			return usageError{err}
 		}
 		return nil

@@ -761,3 +761,31 @@ func (s *Source) Plan(ctx context.Context, st *fold.Statement) ([]string, error)
 	}
 	return append(head, lines...), nil
 }
+
+// Try takes the steps to the files; see connect.Source.
+func (s *Source) Try(ctx context.Context, steps *connect.Steps) {
+	var tables []*listing
+	steps.Take(connect.StepPath, func() (text string, err error) {
+		_, tables, err = s.tables()
+		return s.cfg.Path, err
+	})
+	files := 0
+	for _, t := range tables {
+		files += len(t.files)
+	}
+	steps.Take(connect.StepFiles, func() (string, error) {
+		if files == 0 {
+			return "", value.Errorf(value.CodeSource, "there are no files ending in %s at %s", strings.Join(s.format.suffixes(), " or "), s.cfg.Path).
+				WithHint("check the path, and the kind of the source")
+		}
+		return fmt.Sprintf("%d in %d tables", files, len(tables)), nil
+	})
+	steps.Take(connect.StepRights, func() (string, error) {
+		for _, t := range tables {
+			if _, err := s.format.describe(ctx, t.files[0]); err != nil {
+				return "", s.about(t.files[0], err)
+			}
+		}
+		return "the first file of each table is as its name says", nil
+	})
+}

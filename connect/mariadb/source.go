@@ -50,6 +50,10 @@ func New(name string, cfg connect.Config) (*Source, error) {
 		"optimizer_switch": "'subquery_cache=off'",
 		"sql_mode":         "'STRICT_ALL_TABLES,NO_UNSIGNED_SUBTRACTION,ERROR_FOR_DIVISION_BY_ZERO'",
 	}
+	if mc.TLS, err = cfg.TLSConfig(); err != nil {
+		return nil, err
+	}
+	mc.AllowFallbackToPlaintext = cfg.TLSMode() == connect.TLSPrefer
 	connector, err := mysql.NewConnector(mc)
 	if err != nil {
 		return nil, fmt.Errorf("preparing the connection to %s: %w", name, err)
@@ -86,16 +90,22 @@ func (s *Source) explain(err error) error {
 		switch me.Number {
 		case 1045:
 			return value.Errorf(value.CodeSource, "%s: MariaDB at %s did not accept the user %s and its password", s.name, s.cfg.Address(), s.cfg.User).
-				WithHint("check the password that %s refers to", s.cfg.Secret)
+				WithHint("%s", s.cfg.CheckPassword())
 		case 1049:
 			return value.Errorf(value.CodeSource, "%s: MariaDB at %s has no database called %s", s.name, s.cfg.Address(), s.cfg.Database).
 				WithHint("check the database name")
+		case 1044:
+			return value.Errorf(value.CodeSource, "%s: MariaDB at %s has no database called %s that %s may use", s.name, s.cfg.Address(), s.cfg.Database, s.cfg.User).
+				WithHint("check the database name, and what the user is granted")
 		case 1054, 1146:
 			return connect.Changed(s.name, me.Message)
 		case 1690:
 			return value.Errorf(value.CodeOutOfRange, "bigint out of range (%s: %s)", s.name, me.Message)
 		}
 		return value.Errorf(value.CodeSource, "%s (MariaDB) says: %s", s.name, me.Message)
+	}
+	if t := connect.TLSFailed(s.name, s.cfg, err); t != nil {
+		return t
 	}
 	if u := connect.Unreachable(s.name, "MariaDB", s.cfg, err); u != nil {
 		return u

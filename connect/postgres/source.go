@@ -42,7 +42,13 @@ func New(name string, cfg connect.Config) (*Source, error) {
 	}
 	c := pc.ConnConfig
 	c.Host, c.Port, c.Database, c.User, c.Password = cfg.Host, uint16(cfg.Port), cfg.Database, cfg.User, password
-	c.Fallbacks, c.TLSConfig = nil, nil
+	if c.TLSConfig, err = cfg.TLSConfig(); err != nil {
+		return nil, err
+	}
+	c.Fallbacks = nil
+	if cfg.TLSMode() == connect.TLSPrefer { // again without, where the server cannot
+		c.Fallbacks = []*pgconn.FallbackConfig{{Host: c.Host, Port: c.Port}}
+	}
 	c.ConnectTimeout = 5 * time.Second
 	c.RuntimeParams = map[string]string{
 		"application_name": "rovik", "default_transaction_read_only": "on", "timezone": "UTC",
@@ -81,7 +87,7 @@ func (s *Source) explain(err error) error {
 		switch pe.Code {
 		case "28P01", "28000":
 			return value.Errorf(value.CodeSource, "%s: PostgreSQL at %s did not accept the user %s and its password", s.name, s.cfg.Address(), s.cfg.User).
-				WithHint("check the password that %s refers to", s.cfg.Secret)
+				WithHint("%s", s.cfg.CheckPassword())
 		case "3D000":
 			return value.Errorf(value.CodeSource, "%s: PostgreSQL at %s has no database called %s", s.name, s.cfg.Address(), s.cfg.Database).
 				WithHint("check the database name")
@@ -90,6 +96,9 @@ func (s *Source) explain(err error) error {
 			return connect.Changed(s.name, pe.Message)
 		}
 		return value.Errorf(pe.Code, "%s (PostgreSQL) says: %s", s.name, pe.Message)
+	}
+	if t := connect.TLSFailed(s.name, s.cfg, err); t != nil {
+		return t
 	}
 	if u := connect.Unreachable(s.name, "PostgreSQL", s.cfg, err); u != nil {
 		return u

@@ -351,3 +351,24 @@ func typed(c *catalog.Column, counts []int64) bool {
 	}
 	return true
 }
+
+// Try takes the steps to the file; see connect.Source.
+func (s *Source) Try(ctx context.Context, steps *connect.Steps) {
+	steps.Take(connect.StepPath, func() (string, error) { return s.cfg.Path, s.present() })
+	tables := 0
+	steps.Take(connect.StepDatabase, func() (string, error) {
+		err := s.query(ctx, `SELECT count(*) FROM sqlite_schema WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite\_%' ESCAPE '\'`, func(r *sql.Rows) error { return r.Scan(&tables) })
+		return "it is a SQLite database", err
+	})
+	steps.Take(connect.StepRights, func() (string, error) {
+		if tables == 0 {
+			return "", value.Errorf(value.CodeSource, "%s has no tables", s.cfg.Path).WithHint("check that it is the right file")
+		}
+		return fmt.Sprintf("%d tables and views", tables), nil
+	})
+	steps.Take(connect.StepVersion, func() (string, error) {
+		var version string
+		err := s.query(ctx, "SELECT sqlite_version()", func(r *sql.Rows) error { return r.Scan(&version) })
+		return "SQLite " + version, err
+	})
+}

@@ -15,6 +15,8 @@ export type PastRun = Schemas['PastRun']
 export type Column = Schemas['ReportColumn']
 export type Problem = Schemas['Problem']
 export type SourcePlan = Schemas['SourcePlan']
+export type Step = Schemas['Step']
+export type NewSource = Schemas['NewSource']
 export type Rewrite = Schemas['ReportRewrite']
 export type Verdict = Piece['verdict']
 
@@ -53,6 +55,10 @@ export const api = {
   rows: (id: string, offset: number, limit: number) => call<(string | null)[][]>(`/runs/${id}/rows?offset=${offset}&limit=${limit}`),
   pastRuns: () => call<PastRun[]>('/runs'),
   saveView: (v: Schemas['ViewRequest']) => post<ViewInfo>('/views', v),
+  connectSource: (s: NewSource) => post<SourceInfo>('/sources', s),
+  trySource: (s: NewSource) => post<Step[]>('/sources/try', s),
+  tryKept: (name: string) => post<Step[]>(`/sources/${encodeURIComponent(name)}/try`, {}),
+  removeSource: (name: string, inSpite: boolean) => call<void>(`/sources/${encodeURIComponent(name)}?inSpite=${inSpite}`, { method: 'DELETE' }),
   refreshSource: (name: string) => post<SourceInfo>(`/sources/${encodeURIComponent(name)}/refresh`, {}),
 }
 

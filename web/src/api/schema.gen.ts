@@ -259,6 +259,190 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Connect a source, read its catalogue and keep it, its password encrypted */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["NewSource"];
+                };
+            };
+            responses: {
+                /** @description The source */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SourceInfo"];
+                    };
+                };
+                /** @description Why it failed */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the steps to a source one by one, keeping nothing */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["NewSource"];
+                };
+            };
+            responses: {
+                /** @description The steps */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Step"][];
+                    };
+                };
+                /** @description What is missing */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a source and its password */
+        delete: {
+            parameters: {
+                query?: {
+                    /** @description Also where views read it */
+                    inSpite?: boolean;
+                };
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description It is forgotten */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Which views read it */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{name}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the steps to a connected source one by one */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The steps */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Step"][];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{name}/refresh": {
         parameters: {
             query?: never;
@@ -540,6 +724,37 @@ export interface components {
             foundAt: string | null;
             found: components["schemas"]["FoundSource"] | null;
             changes?: components["schemas"]["QuirkChange"][];
+        };
+        NewSource: {
+            name: string;
+            /** @description postgresql, mariadb, sqlite, parquet or csv; from the connection string where it is empty */
+            kind?: string;
+            note?: string;
+            /** @description A connection string in the place of the config */
+            connection?: string;
+            /** @description Kept encrypted and never given out */
+            password?: string;
+            config?: components["schemas"]["SourceConfig"];
+        };
+        SourceConfig: {
+            host?: string;
+            port?: number;
+            database?: string;
+            user?: string;
+            /** @description Where the password is, env:NAME or file:PATH, in the place of a kept one */
+            secret?: string;
+            /** @description off, prefer, require or verify */
+            tls?: string;
+            /** @description A file of certificates that sign the server's */
+            ca?: string;
+            path?: string;
+        };
+        Step: {
+            name: string;
+            ok: boolean;
+            text: string;
+            hint: string;
+            milliseconds: number;
         };
         QuirkChange: {
             name: string;

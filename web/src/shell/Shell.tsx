@@ -5,6 +5,7 @@ import { Navigate, NavLink, Route, Routes } from 'react-router'
 import { api } from '../api/client'
 import { useScheme } from '../lib/scheme'
 import { RunsPage } from '../runs/RunsPage'
+import { ConnectPage } from '../sources/ConnectPage'
 import { SourcesPage } from '../sources/SourcesPage'
 import { ViewPage } from '../view/ViewPage'
 import { Tree } from './Tree'
@@ -55,6 +56,7 @@ export function Shell() {
             <Route path="/query" element={<ViewPage catalog={catalog.data} />} />
             <Route path="/view/:layer/:name" element={<ViewPage catalog={catalog.data} />} />
             <Route path="/sources/:source?/:table?" element={<SourcesPage catalog={catalog.data} />} />
+            <Route path="/connect" element={<ConnectPage />} />
             <Route path="/runs" element={<RunsPage catalog={catalog.data} />} />
             <Route path="*" element={<Note>There is nothing at this address.</Note>} />
           </Routes>

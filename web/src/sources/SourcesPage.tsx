@@ -1,12 +1,12 @@
 import { Box, Button, chakra, Flex, Text } from '@chakra-ui/react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
-import { RefreshCw } from 'lucide-react'
-import { Link, useParams } from 'react-router'
+import { Plus, RefreshCw } from 'lucide-react'
+import { Link, useNavigate, useParams } from 'react-router'
 import { api, ApiError, type Catalog, type SourceInfo, type Table } from '../api/client'
 import { count, middle } from '../lib/text'
 import { hueOf } from '../theme'
-
-const products: Record<string, string> = { postgresql: 'PostgreSQL', mariadb: 'MariaDB', sqlite: 'SQLite', parquet: 'Parquet files', csv: 'CSV files' }
+import { products } from './products'
+import { Steps } from './Steps'
 
 /** What is connected: tables with types and keys, and how each source behaves. */
 export function SourcesPage({ catalog }: { catalog: Catalog }) {
@@ -16,7 +16,13 @@ export function SourcesPage({ catalog }: { catalog: Catalog }) {
   if (!source)
     return (
       <Text p="6" color="faint">
-        No source is connected yet. Add one with <chakra.code fontFamily="mono">rovik source add</chakra.code>, then reload.
+        No source is connected yet.{' '}
+        <Link to="/connect">
+          <chakra.span color="tide" textDecoration="underline">
+            Connect one
+          </chakra.span>
+        </Link>
+        .
       </Text>
     )
   const tables = source.found?.tables ?? []
@@ -37,8 +43,13 @@ export function SourcesPage({ catalog }: { catalog: Catalog }) {
             </Flex>
           </Link>
         ))}
+        <Link to="/connect" style={{ marginLeft: 'auto' }}>
+          <Flex align="center" gap="1" px="2" h="28px" borderRadius="4px" border="1px dashed" borderColor="line" color="tide" _hover={{ bg: 'sea' }}>
+            <Plus size={13} /> Connect a source
+          </Flex>
+        </Link>
       </Flex>
-      <Head source={source} />
+      <Head key={source.name} source={source} />
       <Flex flex="1" minH="0">
         <Box w="180px" flexShrink={0} borderRight="1px solid" borderColor="line" overflowY="auto" py="1">
           {tables.map((t) => (
@@ -65,8 +76,17 @@ export function SourcesPage({ catalog }: { catalog: Catalog }) {
 
 function Head({ source }: { source: SourceInfo }) {
   const queries = useQueryClient()
-  const refresh = useMutation({ mutationFn: () => api.refreshSource(source.name), onSuccess: () => queries.invalidateQueries({ queryKey: ['catalog'] }) })
-  const problem = refresh.error instanceof ApiError ? refresh.error.problem : null
+  const navigate = useNavigate()
+  const again = () => queries.invalidateQueries({ queryKey: ['catalog'] })
+  const refresh = useMutation({ mutationFn: () => api.refreshSource(source.name), onSuccess: again })
+  const steps = useMutation({ mutationFn: () => api.tryKept(source.name) })
+  const remove = useMutation({
+    mutationFn: (inSpite: boolean) => api.removeSource(source.name, inSpite),
+    onSuccess: async () => {
+      await again()
+      void navigate('/sources')
+    },
+  })
   return (
     <Box px="3" py="1.5" bg="rail" borderBottom="1px solid" borderColor="line" fontSize="12px">
       {(refresh.data?.changes ?? []).map((c) => (
@@ -75,22 +95,54 @@ function Head({ source }: { source: SourceInfo }) {
         </Text>
       ))}
       <Flex align="center" gap="3">
-        <Text title={source.address}>{middle(source.address, 64)}</Text>
+        <Text title={source.address}>{middle(source.address, 56)}</Text>
         <Text color="faint">{source.found ? source.found.version && `version ${source.found.version}` : 'never reached'}</Text>
         {source.foundAt && <Text color="faint">read {new Date(source.foundAt).toLocaleString()}</Text>}
-        <Button size="2xs" variant="outline" color="ink" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} ml="auto" loading={refresh.isPending} onClick={() => refresh.mutate()}>
-          <RefreshCw size={11} /> Test and refresh
-        </Button>
+        <Flex ml="auto" gap="1.5">
+          <Button {...small} loading={steps.isPending} title="Take the steps to it one by one" onClick={() => (steps.data ? steps.reset() : steps.mutate())}>
+            {steps.data ? 'Hide steps' : 'Try'}
+          </Button>
+          <Button {...small} loading={refresh.isPending} title="Read its catalogue and measure its quirks anew" onClick={() => refresh.mutate()}>
+            <RefreshCw size={11} /> Refresh
+          </Button>
+          <Button {...small} color="kept" loading={remove.isPending} title="Forget the source and its password; nothing in it changes" onClick={() => remove.mutate(false)}>
+            Remove
+          </Button>
+        </Flex>
       </Flex>
       {source.note && <Text color="narrowed">{source.note}</Text>}
       {refresh.isSuccess && <Text color="folded">It answers; the catalogue is fresh.</Text>}
-      {refresh.isError && (
-        <Text color="kept" role="alert">
-          {refresh.error.message}
-          {problem?.hint && ` — ${problem.hint}`}
-        </Text>
+      {refresh.isError && <Failure error={refresh.error} />}
+      {steps.isError && <Failure error={steps.error} />}
+      {steps.data && (
+        <Box bg="sheet" border="1px solid" borderColor="line" borderRadius="4px" px="2" my="1">
+          <Steps kind={source.kind} steps={steps.data} />
+        </Box>
+      )}
+      {remove.isError && (
+        <Flex gap="3" align="baseline">
+          <Failure error={remove.error} />
+          <Button {...small} color="kept" onClick={() => remove.mutate(true)}>
+            Remove all the same
+          </Button>
+          <Button {...small} onClick={() => remove.reset()}>
+            Leave it
+          </Button>
+        </Flex>
       )}
     </Box>
+  )
+}
+
+const small = { size: '2xs', variant: 'outline', color: 'ink', bg: 'sheet', borderColor: 'line', _hover: { bg: 'sea' } } as const
+
+function Failure({ error }: { error: Error }) {
+  const problem = error instanceof ApiError ? error.problem : null
+  return (
+    <Text color="kept" role="alert">
+      {error.message}
+      {problem?.hint && ` — ${problem.hint}`}
+    </Text>
   )
 }
 

@@ -1,0 +1,95 @@
+package mariadb
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+
+	"rovik/connect"
+	"rovik/core/value"
+)
+
+// Try takes the steps to the database; see connect.Source.
+func (s *Source) Try(ctx context.Context, steps *connect.Steps) {
+	if !steps.Reach(ctx, s.name, "MariaDB", s.cfg) {
+		return
+	}
+	began := time.Now()
+	// Through a server that accepts and then is silent the driver waits as long
+	// as it is let.
+	signIn, cancel := context.WithTimeout(ctx, connect.StepTimeout)
+	conn, err := s.db.Conn(signIn)
+	cancel()
+	took := time.Since(began)
+	if err == nil {
+		defer conn.Close()
+	}
+	// The driver does three steps at once; its error tells at which it ended.
+	tlsFailed := connect.TLSFailed(s.name, s.cfg, err)
+	var me *mysql.MySQLError
+	answered := errors.As(err, &me)
+	text := func(name string) (string, error) {
+		var variable, v string
+		err := conn.QueryRowContext(ctx, "SHOW SESSION STATUS LIKE '"+name+"'").Scan(&variable, &v)
+		return v, err
+	}
+	steps.Take(connect.StepTLS, func() (string, error) {
+		switch {
+		case tlsFailed != nil && !answered:
+			return "", tlsFailed
+		case err != nil && !answered:
+			return "", s.explain(err)
+		case conn == nil:
+			return "it got as far as the sign-in", nil
+		}
+		v, err := text("Ssl_version")
+		if v == "" {
+			return "not encrypted", s.explain(err)
+		}
+		return "encrypted, " + v, s.explain(err)
+	})
+	const noDatabase, noRightToDatabase = 1049, 1044
+	steps.Take(connect.StepSignIn, func() (string, error) {
+		if answered && me.Number != noDatabase && me.Number != noRightToDatabase {
+			return "", s.explain(err)
+		}
+		return fmt.Sprintf("as %s, in %d ms", s.cfg.User, took.Milliseconds()), nil
+	})
+	steps.Take(connect.StepDatabase, func() (string, error) { return s.cfg.Database, s.explain(err) })
+	steps.Take(connect.StepRights, func() (string, error) {
+		var readable int
+		err := conn.QueryRowContext(ctx, "SELECT count(*) FROM information_schema.tables WHERE table_schema = DATABASE()").Scan(&readable)
+		if err != nil {
+			return "", s.explain(err)
+		}
+		if readable == 0 {
+			return "", value.Errorf(value.CodeSource, "%s sees no table of %s", s.cfg.User, s.cfg.Database).
+				WithHint("GRANT SELECT ON %s.* TO the user, if there are tables", s.cfg.Database)
+		}
+		return fmt.Sprintf("%d tables and views", readable), nil
+	})
+	steps.Take(connect.StepVersion, func() (string, error) {
+		var version string
+		err := conn.QueryRowContext(ctx, "SELECT VERSION()").Scan(&version)
+		return version, s.explain(err)
+	})
+	var off time.Duration
+	steps.Take(connect.StepClock, func() (string, error) {
+		began := time.Now()
+		var now float64
+		var zone string
+		err := conn.QueryRowContext(ctx, "SELECT UNIX_TIMESTAMP(SYSDATE(6)), @@global.time_zone").Scan(&now, &zone)
+		if err != nil {
+			return "", s.explain(err)
+		}
+		var text string
+		text, off = steps.Clock(time.UnixMicro(int64(now*1e6)), zone, time.Since(began))
+		return text, nil
+	})
+	if off > time.Minute {
+		steps.Advise("set the server's clock: its own NOW() and Rovik's differ")
+	}
+}
