@@ -73,6 +73,13 @@ func (s *Steps) Failed() *Step {
 	return nil
 }
 
+// Spent says how long the last step took, where it was measured before.
+func (s *Steps) Spent(took time.Duration) {
+	if len(s.List) > 0 {
+		s.List[len(s.List)-1].Milliseconds = float64(took.Microseconds()) / 1000
+	}
+}
+
 // Advise adds a hint to the last step, which went well and is still not as it
 // should be.
 func (s *Steps) Advise(hint string, args ...any) {

@@ -45,8 +45,11 @@ func (s *Source) Try(ctx context.Context, steps *connect.Steps) {
 		if answered && pe.Code != "3D000" {
 			return "", s.explain(err)
 		}
-		return fmt.Sprintf("as %s, in %d ms", s.cfg.User, took.Milliseconds()), nil
+		return "as " + s.cfg.User, nil
 	})
+	if conn != nil || answered {
+		steps.Spent(took)
+	}
 	steps.Take(connect.StepDatabase, func() (string, error) { return s.cfg.Database, s.explain(err) })
 	steps.Take(connect.StepRights, func() (string, error) {
 		var readable, all int
