@@ -3,6 +3,7 @@ package demo
 import (
 	"context"
 	"encoding/csv"
+	"errors"
 	"fmt"
 	"iter"
 	"math"
@@ -159,7 +160,7 @@ func writeMonth(dir string, seed uint64, scale float64, month int) (err error) {
 	return w.Close() // and the file
 }
 
-// climate writes the folder of readings, several months at a time.
+// climate makes the folder of readings where it is not there yet.
 func (p *preparer) climate(context.Context) (source, error) {
 	root, err := filepath.Abs(filepath.Join(p.Dir, "climate"))
 	if err != nil {
@@ -174,6 +175,14 @@ func (p *preparer) climate(context.Context) (source, error) {
 	if err := os.RemoveAll(root); err != nil {
 		return src, err
 	}
+	if err := WriteClimate(root, Seed, p.Scale); err != nil {
+		return src, err
+	}
+	return src, os.WriteFile(marker, nil, 0o600)
+}
+
+// WriteClimate writes the folder of readings, several months at a time.
+func WriteClimate(root string, seed uint64, scale float64) error {
 	next := make(chan int)
 	errs := make([]error, months)
 	var wg sync.WaitGroup
@@ -182,7 +191,7 @@ func (p *preparer) climate(context.Context) (source, error) {
 		go func() {
 			defer wg.Done()
 			for m := range next {
-				errs[m] = writeMonth(filepath.Join(root, "readings"), Seed, p.Scale, m)
+				errs[m] = writeMonth(filepath.Join(root, "readings"), seed, scale, m)
 			}
 		}()
 	}
@@ -191,12 +200,10 @@ func (p *preparer) climate(context.Context) (source, error) {
 	}
 	close(next)
 	wg.Wait()
-	for _, err := range errs {
-		if err != nil {
-			return src, fmt.Errorf("writing climate: %w", err)
-		}
+	if err := errors.Join(errs...); err != nil {
+		return fmt.Errorf("writing climate: %w", err)
 	}
-	return src, os.WriteFile(marker, nil, 0o600)
+	return nil
 }
 
 // rates are what insuring an object for a year costs, by kind.

@@ -359,7 +359,7 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, _ string) (exec.R
 		return nil, err
 	}
 	ctx, cancel := context.WithCancel(ctx)
-	out := &reader{batches: make(chan kernel.Batch, 2), cancel: cancel, done: make(chan struct{}), touched: p.touched}
+	out := &reader{batches: make(chan kernel.Batch, 8), cancel: cancel, done: make(chan struct{}), touched: p.touched}
 	go func() {
 		defer close(out.done)
 		defer close(out.batches)

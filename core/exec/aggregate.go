@@ -35,7 +35,7 @@ type aggregateCall struct {
 type groupingSet struct {
 	members []int
 	mask    int64 // bits of the groups that are not members
-	index   map[string]int32
+	index   *groupIndex
 	values  []array.Builder // of the members' keys
 	accs    []kernel.Accumulator
 }
@@ -77,7 +77,7 @@ func newAggregateOp(n *plan.Aggregate, in operator, b *budget) (operator, error)
 		sets = [][]int{all}
 	}
 	for _, members := range sets {
-		s := &groupingSet{members: members, mask: 1<<len(n.Groups) - 1, index: map[string]int32{}}
+		s := &groupingSet{members: members, mask: 1<<len(n.Groups) - 1, index: newGroupIndex(members)}
 		for _, m := range members {
 			s.mask &^= 1 << m
 			s.values = append(s.values, value.NewBuilder(o.kinds[m]))
@@ -139,7 +139,7 @@ func (o *aggregateOp) fill(ctx context.Context) error {
 
 // finish makes the rows of one set.
 func (o *aggregateOp) finish(s *groupingSet) (kernel.Batch, error) {
-	groups := len(s.index)
+	groups := s.index.n
 	if len(s.members) == 0 {
 		groups = 1 // all rows, even none, are a group
 	}
@@ -211,7 +211,7 @@ func (o *aggregateOp) add(b kernel.Batch) error {
 					own[j] = group[r]
 				}
 			}
-			if err := acc.Add(args[i], own, max(len(s.index), 1)); err != nil {
+			if err := acc.Add(args[i], own, max(s.index.n, 1)); err != nil {
 				return placed(o.aggs[i].Org, err)
 			}
 		}
@@ -237,27 +237,12 @@ func filtered(b kernel.Batch, cond *kernel.Program) (kernel.Batch, []int32, erro
 
 // groupRows returns the group of every row, making new groups as they come.
 func (o *aggregateOp) groupRows(s *groupingSet, n int, keys []arrow.Array) ([]int32, error) {
-	group := make([]int32, n)
-	if len(s.members) == 0 {
-		return group, nil
-	}
-	var key []byte
-	var grown int64
-	for i := range group {
-		key = key[:0]
-		for _, m := range s.members {
-			key = value.AppendKey(key, keys[m], i)
+	group := s.index.number(n, keys, func(row int) {
+		for c, m := range s.members {
+			value.Append(s.values[c], value.At(o.kinds[m], keys[m], row))
 		}
-		g, ok := s.index[string(key)]
-		if !ok {
-			g = int32(len(s.index))
-			s.index[string(key)] = g
-			grown += int64(2*len(key)) + entryBytes
-			for c, m := range s.members {
-				value.Append(s.values[c], value.At(o.kinds[m], keys[m], i))
-			}
-		}
-		group[i] = g
-	}
+	})
+	grown := s.index.bytes
+	s.index.bytes = 0
 	return group, o.budget.take(grown, "grouping")
 }

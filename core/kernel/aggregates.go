@@ -190,7 +190,7 @@ func init() {
 			resolve: sameAs(func(k value.Kind) bool {
 				return k != b && k != value.UUID && k != value.JSON && k != value.JSONB && k != value.Bytea
 			}),
-			make: func(_ plan.Agg, result value.Kind) Accumulator { return &folding{kind: result, combine: extreme(sign)} }}
+			make: func(_ plan.Agg, result value.Kind) Accumulator { return newExtreme(result, sign) }}
 	}
 	fold := func(ok func(value.Kind) bool, combine func(have, next value.Value) value.Value) *aggregate {
 		return &aggregate{resolve: sameAs(ok), make: func(_ plan.Agg, result value.Kind) Accumulator {
