@@ -26,6 +26,7 @@ type NewSource struct {
 	Config           connect.Config
 	Connection       string
 	Password         string
+	Replace          bool // one of that name; otherwise it must be free
 }
 
 // Kinds are the kinds of sources, each with whether it is a server.
@@ -100,6 +101,12 @@ const tryTimeout = 20 * time.Second
 // Nothing is kept.
 func (a *App) TrySource(ctx context.Context, n NewSource) (steps []connect.Step, err error) {
 	defer value.Guard(&err)
+	if n.Name == "" { // it can be tried before it has one
+		n.Name = "source"
+	}
+	if err := checkName("source", n.Name); err != nil {
+		return nil, err
+	}
 	if n, err = n.complete(); err != nil {
 		return nil, err
 	}
@@ -135,13 +142,13 @@ func (a *App) TryKept(ctx context.Context, name string) ([]connect.Step, error) 
 }
 
 // ConnectSource connects a source, reads its catalogue and keeps it with its
-// password. Nothing is kept where that fails. The name must be free.
+// password. Nothing is kept where that fails.
 func (a *App) ConnectSource(ctx context.Context, n NewSource) (*catalog.Source, error) {
 	if err := checkName("source", n.Name); err != nil {
 		return nil, err
 	}
-	if a.state.Load().sources[n.Name] != nil {
-		return nil, value.Errorf(value.CodeDuplicate, "a source is called %s already", n.Name).WithHint("choose another name")
+	if a.state.Load().sources[n.Name] != nil && !n.Replace {
+		return nil, value.Errorf(value.CodeDuplicate, "a source is called %s already", n.Name).WithHint("choose another name, or replace it")
 	}
 	n, err := n.complete()
 	if err != nil {

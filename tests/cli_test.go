@@ -276,7 +276,7 @@ func TestCheckFindsBrokenViews(t *testing.T) {
 		t.Errorf("%d %s %s", code, out, errs)
 	}
 	other := makeSQLite(t, "CREATE TABLE closed_loans (number TEXT)")
-	if _, errs, code := rovik(t, home, "source", "add", "archive", "sqlite", "--path", other); code != 0 {
+	if _, errs, code := rovik(t, home, "source", "add", "archive", "sqlite", "--path", other, "--replace"); code != 0 {
 		t.Fatal(errs)
 	}
 	out, errs, code := rovik(t, home, "check")

@@ -17,6 +17,7 @@ import (
 	"rovik/connect"
 	"rovik/core/catalog"
 	"rovik/core/rewrite"
+	"rovik/core/value"
 )
 
 // choice checks a flag that takes one of a few words.
@@ -243,6 +244,7 @@ func sourceCommand() *cobra.Command {
 	}
 	add := &cobra.Command{Use: "add NAME [KIND]", Short: "Connect a source: postgresql, mariadb, sqlite, parquet or csv", Args: between(1, 2)}
 	flags(add)
+	add.Flags().BoolVar(&n.Replace, "replace", false, "in the place of the source of that name")
 	add.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
 		n, err := given(args)
 		if err != nil {
@@ -252,8 +254,8 @@ func sourceCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if failed := saySteps(steps); failed {
-			return errSilent
+		if err := saySteps(steps); err != nil {
+			return err
 		}
 		found, err := a.ConnectSource(ctx, n)
 		if err != nil {
@@ -268,8 +270,8 @@ func sourceCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if failed := saySteps(steps); failed {
-			return errSilent
+		if err := saySteps(steps); err != nil {
+			return err
 		}
 		found, err := a.TestSource(ctx, args[0])
 		if err != nil {
@@ -303,23 +305,20 @@ func sourceCommand() *cobra.Command {
 	return cmd
 }
 
-// saySteps prints the steps of trying a connection, and tells whether one failed.
-func saySteps(steps []connect.Step) (failed bool) {
+// saySteps prints the steps of trying a connection, and returns the error of
+// the one that failed.
+func saySteps(steps []app.Step) error {
 	for _, s := range steps {
-		mark := "ok    "
 		if !s.OK {
-			mark, failed = "failed", true
+			fmt.Printf("failed  %-20s %7.1f ms\n", s.Name, s.Milliseconds)
+			return value.Errorf(value.CodeSource, "%s", s.Text).WithHint("%s", s.Hint)
 		}
-		out := os.Stdout
-		if !s.OK {
-			out = os.Stderr
-		}
-		fmt.Fprintf(out, "%s  %-20s %7.1f ms  %s\n", mark, s.Name, s.Milliseconds, s.Text)
+		fmt.Printf("ok      %-20s %7.1f ms  %s\n", s.Name, s.Milliseconds, s.Text)
 		if s.Hint != "" {
-			fmt.Fprintf(out, "        %s\n", s.Hint)
+			fmt.Printf("        %s\n", s.Hint)
 		}
 	}
-	return failed
+	return nil
 }
 
 // product names what a source is, with its version where it has one.
