@@ -34,6 +34,8 @@ func (h *handlers) routes() []route {
 		{http.MethodPost, "/sources/try", h.trySource},
 		{http.MethodPost, "/sources/:name/refresh", h.refreshSource},
 		{http.MethodPost, "/sources/:name/try", h.tryKept},
+		{http.MethodPost, "/sources/:name/look", h.lookAt},
+		{http.MethodPost, "/sources/:name/frequent", h.mostFrequent},
 		{http.MethodDelete, "/sources/:name", h.removeSource},
 		{http.MethodGet, "/runs", h.pastRuns},
 		{http.MethodPost, "/runs", h.startRun},
@@ -185,6 +187,37 @@ func (h *handlers) tryKept(c echo.Context) error {
 		return err
 	}
 	return c.JSON(http.StatusOK, steps)
+}
+
+// tableRequest names a table of a source, as name or schema.name, and a column
+// of it.
+type tableRequest struct {
+	Table  string `json:"table"`
+	Column string `json:"column"`
+}
+
+func (h *handlers) lookAt(c echo.Context) error {
+	r, err := bind[tableRequest](c)
+	if err != nil {
+		return err
+	}
+	look, err := h.app.LookAt(c.Request().Context(), c.Param("name"), r.Table)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, look)
+}
+
+func (h *handlers) mostFrequent(c echo.Context) error {
+	r, err := bind[tableRequest](c)
+	if err != nil {
+		return err
+	}
+	values, err := h.app.MostFrequent(c.Request().Context(), c.Param("name"), r.Table, r.Column)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, values)
 }
 
 func (h *handlers) removeSource(c echo.Context) error {

@@ -374,6 +374,10 @@ func TestBrowserConnect(t *testing.T) {
 			t.Errorf("the page of the new source does not show %q", want)
 		}
 	}
+	do(t, ctx, "looking at a table", chromedp.Navigate(base+"/sources/second/rooms"), chromedp.Click(button("Look at it"), chromedp.BySearch),
+		until(`document.querySelectorAll('[data-testid=first-rows] tbody tr').length === 30`), chromedp.Click(`//button[normalize-space(.)="climate_class"]`, chromedp.BySearch),
+		until(`document.querySelector('[data-testid=frequent]')?.innerText.includes('NULL')`))
+	shot(t, ctx, "look")
 	do(t, ctx, "trying it again", chromedp.Click(button("Try"), chromedp.BySearch), until(`document.querySelectorAll('[data-testid=steps] [data-state=ok]').length === 8`))
 
 	// One that is read stays; one that nobody reads goes.

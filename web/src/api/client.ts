@@ -17,6 +17,7 @@ export type Problem = Schemas['Problem']
 export type SourcePlan = Schemas['SourcePlan']
 export type Step = Schemas['Step']
 export type NewSource = Schemas['NewSource']
+export type Look = Schemas['Look']
 export type Rewrite = Schemas['ReportRewrite']
 export type Verdict = Piece['verdict']
 
@@ -58,6 +59,9 @@ export const api = {
   connectSource: (s: NewSource) => post<SourceInfo>('/sources', s),
   trySource: (s: NewSource) => post<Step[]>('/sources/try', s),
   tryKept: (name: string) => post<Step[]>(`/sources/${encodeURIComponent(name)}/try`, {}),
+  lookAt: (source: string, table: string, signal: AbortSignal) => post<Schemas['Look']>(`/sources/${encodeURIComponent(source)}/look`, { table }, signal),
+  mostFrequent: (source: string, table: string, column: string, signal: AbortSignal) =>
+    post<Schemas['Frequent'][]>(`/sources/${encodeURIComponent(source)}/frequent`, { table, column }, signal),
   removeSource: (name: string, inSpite: boolean) => call<void>(`/sources/${encodeURIComponent(name)}?inSpite=${inSpite}`, { method: 'DELETE' }),
   refreshSource: (name: string) => post<SourceInfo>(`/sources/${encodeURIComponent(name)}/refresh`, {}),
 }

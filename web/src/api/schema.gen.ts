@@ -443,6 +443,108 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{name}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A table's first rows, and what its source measures of its columns */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["TableRequest"];
+                };
+            };
+            responses: {
+                /** @description What it looks like */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Look"];
+                    };
+                };
+                /** @description Why it failed */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{name}/frequent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The most frequent values of a column, as its source counts them */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["TableRequest"];
+                };
+            };
+            responses: {
+                /** @description The values */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Frequent"][];
+                    };
+                };
+                /** @description Why it failed */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{name}/refresh": {
         parameters: {
             query?: never;
@@ -748,6 +850,32 @@ export interface components {
             /** @description A file of certificates that sign the server's */
             ca?: string;
             path?: string;
+        };
+        TableRequest: {
+            /** @description name or schema.name */
+            table: string;
+            column?: string;
+        };
+        Look: {
+            columns: components["schemas"]["ColumnLook"][];
+            first: (string | null)[][];
+            rows: number;
+            problem: string;
+            milliseconds: number;
+        };
+        ColumnLook: {
+            name: string;
+            type: string;
+            nulls: number | null;
+            distinct: number | null;
+            least: string | null;
+            greatest: string | null;
+            /** @description Why something was not measured */
+            left: string;
+        };
+        Frequent: {
+            value: string | null;
+            rows: number;
         };
         Step: {
             name: string;

@@ -2,11 +2,12 @@ import { Box, Button, chakra, Flex, Text } from '@chakra-ui/react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Plus, RefreshCw } from 'lucide-react'
 import { Link, useNavigate, useParams } from 'react-router'
-import { api, ApiError, type Catalog, type SourceInfo, type Table } from '../api/client'
+import { api, ApiError, type Catalog, type SourceInfo } from '../api/client'
 import { count, middle } from '../lib/text'
 import { hueOf } from '../theme'
 import { products } from './products'
 import { Steps } from './Steps'
+import { TableSheet } from './TableSheet'
 
 /** What is connected: tables with types and keys, and how each source behaves. */
 export function SourcesPage({ catalog }: { catalog: Catalog }) {
@@ -66,7 +67,7 @@ export function SourcesPage({ catalog }: { catalog: Catalog }) {
           ))}
         </Box>
         <Box flex="1" minW="0" overflow="auto">
-          {table ? <TableSheet table={table} /> : <Text p="4" color="faint">No tables that this user may read.</Text>}
+          {table ? <TableSheet key={source.name + table.schema + table.name} table={table} /> : <Text p="4" color="faint">No tables that this user may read.</Text>}
         </Box>
         <Quirks source={source} />
       </Flex>
@@ -143,67 +144,6 @@ function Failure({ error }: { error: Error }) {
       {error.message}
       {problem?.hint && ` — ${problem.hint}`}
     </Text>
-  )
-}
-
-const head = { fontSize: '11px', color: 'faint', fontWeight: '400', textAlign: 'left', px: '2', py: '1', borderBottom: '1px solid', borderColor: 'line' } as const
-
-function TableSheet({ table }: { table: Table }) {
-  const keyOf = (name: string) => {
-    const out: string[] = []
-    for (const k of table.keys ?? []) if (k.columns.includes(name)) out.push(k.primary ? 'primary' : 'unique')
-    for (const f of table.foreignKeys ?? []) if (f.columns.includes(name)) out.push(`→ ${f.table.split('.').pop()}`)
-    return out.join(', ')
-  }
-  return (
-    <Box p="3">
-      <Text fontFamily="heading" fontSize="16px" fontWeight="600" mb="1">
-        {table.source}.{table.name}
-        <Box as="span" color="faint" fontSize="13px" fontWeight="400">
-          {' '}
-          {count(table.rows)} rows, {table.columns?.length ?? 0} columns
-        </Box>
-      </Text>
-      <chakra.table w="100%" fontSize="12px" borderCollapse="collapse" bg="sheet" data-testid="columns">
-        <thead>
-          <tr>
-            {['column', 'type', 'in the source', 'key', 'NULL', 'different'].map((h, i) => (
-              <chakra.th key={h} {...head} textAlign={i > 3 ? 'right' : 'left'}>
-                {h}
-              </chakra.th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {(table.columns ?? []).map((c) => (
-            <chakra.tr key={c.name} borderBottom="1px solid" borderColor="line">
-              <chakra.td px="2" py="0.5" fontFamily="mono" title={c.note}>
-                {c.name}
-                {c.note && (
-                  <Text fontFamily="body" fontSize="11px" color="narrowed" maxW="38ch">
-                    {c.note}
-                  </Text>
-                )}
-              </chakra.td>
-              <chakra.td px="2">{c.type}</chakra.td>
-              <chakra.td px="2" color="faint" title={c.collation}>
-                {c.native}
-                {c.collation && <Text fontSize="11px">{c.collation}</Text>}
-              </chakra.td>
-              <chakra.td px="2" maxW="180px">
-                {keyOf(c.name)}
-              </chakra.td>
-              <chakra.td px="2" textAlign="right" fontVariantNumeric="tabular-nums">
-                {!c.nullable ? 'never' : `${((c.nullShare ?? 0) * 100).toFixed(1)}%`}
-              </chakra.td>
-              <chakra.td px="2" textAlign="right" fontVariantNumeric="tabular-nums">
-                {c.distinct ? count(c.distinct) : '–'}
-              </chakra.td>
-            </chakra.tr>
-          ))}
-        </tbody>
-      </chakra.table>
-    </Box>
   )
 }
 

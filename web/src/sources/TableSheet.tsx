@@ -1,0 +1,191 @@
+import { Box, Button, chakra, Flex, Text } from '@chakra-ui/react'
+import { useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
+import { api, ApiError, type Look, type Table } from '../api/client'
+import { count, middle } from '../lib/text'
+
+const head = { fontSize: '11px', color: 'faint', fontWeight: '400', textAlign: 'left', px: '2', py: '1', borderBottom: '1px solid', borderColor: 'line' } as const
+const number = { px: '2', textAlign: 'right', fontVariantNumeric: 'tabular-nums', whiteSpace: 'nowrap' } as const
+
+/** A table's columns with types and keys and, once it was looked at, what its source measured and its first rows. */
+export function TableSheet({ table }: { table: Table }) {
+  const [looking, setLooking] = useState(false)
+  const [open, setOpen] = useState<string | null>(null)
+  const name = table.schema ? `${table.schema}.${table.name}` : table.name
+  const look = useQuery({ queryKey: ['look', table.source, name], queryFn: ({ signal }) => api.lookAt(table.source, name, signal), enabled: looking, staleTime: 60_000, retry: false })
+  const keyOf = (column: string) => {
+    const out: string[] = []
+    for (const k of table.keys ?? []) if (k.columns.includes(column)) out.push(k.primary ? 'primary' : 'unique')
+    for (const f of table.foreignKeys ?? []) if (f.columns.includes(column)) out.push(`→ ${f.table.split('.').pop()}`)
+    return out.join(', ')
+  }
+  const measured = look.data && !look.data.problem ? look.data : null
+  // What was measured takes the place of the source's own types, which the type then tells on hover.
+  const columns = measured ? ['column', 'type', 'key', 'NULL', 'different', 'least', 'greatest'] : ['column', 'type', 'in the source', 'key', 'NULL', 'different']
+  return (
+    <Box p="3">
+      <Flex align="baseline" gap="3" mb="1">
+        <Text fontFamily="heading" fontSize="16px" fontWeight="600">
+          {table.source}.{table.name}
+          <Box as="span" color="faint" fontSize="13px" fontWeight="400">
+            {' '}
+            {count(measured ? measured.rows : table.rows)} rows, {table.columns?.length ?? 0} columns
+          </Box>
+        </Text>
+        <Button ml="auto" size="2xs" variant="outline" color="ink" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} loading={look.isFetching} title="Have its source measure the columns, and show the first rows" onClick={() => (looking ? void look.refetch() : setLooking(true))}>
+          {look.data ? 'Look again' : 'Look at it'}
+        </Button>
+      </Flex>
+      {look.isError && (
+        <Text color="kept" fontSize="12px" role="alert">
+          {look.error.message}
+          {look.error instanceof ApiError && look.error.problem.hint && ` — ${look.error.problem.hint}`}
+        </Text>
+      )}
+      {look.data?.problem && (
+        <Text color="narrowed" fontSize="12px">
+          Nothing was measured: {look.data.problem}
+        </Text>
+      )}
+      <chakra.table w="100%" fontSize="12px" borderCollapse="collapse" bg="sheet" data-testid="columns">
+        <thead>
+          <tr>
+            {columns.map((h) => (
+              <chakra.th key={h} {...head} textAlign={h === 'NULL' || h === 'different' ? 'right' : 'left'}>
+                {h}
+              </chakra.th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {(table.columns ?? []).map((c) => {
+            const own = measured?.columns.find((x) => x.name === c.name)
+            return [
+              <chakra.tr key={c.name} borderBottom="1px solid" borderColor="line" bg={open === c.name ? 'sea' : undefined}>
+                <chakra.td px="2" py="0.5" fontFamily="mono" title={c.note}>
+                  {measured ? (
+                    <chakra.button type="button" fontFamily="mono" textDecoration="underline" textDecorationColor="var(--chakra-colors-line)" textUnderlineOffset="3px" aria-expanded={open === c.name} title="Its most frequent values" onClick={() => setOpen(open === c.name ? null : c.name)}>
+                      {middle(c.name, 24)}
+                    </chakra.button>
+                  ) : (
+                    middle(c.name, 24)
+                  )}
+                  {c.note && (
+                    <Text fontFamily="body" fontSize="11px" color="narrowed" maxW="38ch">
+                      {c.note}
+                    </Text>
+                  )}
+                </chakra.td>
+                <chakra.td px="2" title={[c.native, c.collation].filter(Boolean).join(', ')}>
+                  {c.type}
+                </chakra.td>
+                {!measured && (
+                  <chakra.td px="2" color="faint" title={c.collation}>
+                    {c.native}
+                    {c.collation && <Text fontSize="11px">{c.collation}</Text>}
+                  </chakra.td>
+                )}
+                <chakra.td px="2" maxW="180px" whiteSpace="nowrap">
+                  {keyOf(c.name)}
+                </chakra.td>
+                <chakra.td {...number}>{own?.nulls != null && measured ? share(own.nulls, measured.rows) : !c.nullable ? 'never' : `≈ ${((c.nullShare ?? 0) * 100).toFixed(1)}%`}</chakra.td>
+                <chakra.td {...number} title={own?.left || undefined}>
+                  {own?.distinct != null ? count(own.distinct) : c.distinct ? `≈ ${count(c.distinct)}` : '–'}
+                </chakra.td>
+                {measured && <Extreme value={own?.least} left={own?.left} />}
+                {measured && <Extreme value={own?.greatest} left={own?.left} />}
+              </chakra.tr>,
+              open === c.name && (
+                <tr key={c.name + ' values'}>
+                  <chakra.td colSpan={columns.length} px="2" py="1.5" borderBottom="1px solid" borderColor="line">
+                    <MostFrequent table={table} name={name} column={c.name} rows={measured?.rows ?? 0} />
+                  </chakra.td>
+                </tr>
+              ),
+            ]
+          })}
+        </tbody>
+      </chakra.table>
+      {look.data && <FirstRows look={look.data} />}
+    </Box>
+  )
+}
+
+function share(nulls: number, rows: number): string {
+  return nulls === 0 ? 'none' : `${((nulls / Math.max(rows, 1)) * 100).toFixed(1)}%`
+}
+
+function Extreme({ value, left }: { value?: string | null; left?: string }) {
+  return (
+    <chakra.td px="2" maxW="112px" overflow="hidden" whiteSpace="nowrap" title={value ?? left}>
+      {value == null ? <chakra.span color="faint">–</chakra.span> : <Written text={value} max={15} />}
+    </chakra.td>
+  )
+}
+
+/** A value as it is, spaces at its ends made visible. */
+function Written({ text, max }: { text: string; max: number }) {
+  if (text === '') return <chakra.span color="faint">empty</chakra.span>
+  return <chakra.span whiteSpace="pre">{middle(text.replace(/^ +| +$/g, (s) => '·'.repeat(s.length)), max)}</chakra.span>
+}
+
+function MostFrequent({ table, name, column, rows }: { table: Table; name: string; column: string; rows: number }) {
+  const { data, error } = useQuery({ queryKey: ['frequent', table.source, name, column], queryFn: ({ signal }) => api.mostFrequent(table.source, name, column, signal), staleTime: 60_000, retry: false })
+  if (error) return <Text color="narrowed">{error.message}</Text>
+  if (!data) return <Text color="faint">Counting…</Text>
+  const most = Math.max(1, ...data.map((d) => d.rows))
+  return (
+    <Box data-testid="frequent" display="grid" gridTemplateColumns="repeat(auto-fill, minmax(210px, 1fr))" columnGap="4">
+      {data.map((d, i) => (
+        <Flex key={i} align="center" gap="2" h="20px" title={`${d.value ?? 'NULL'}: ${count(d.rows)} of ${count(rows)} rows`}>
+          <Text flex="1" minW="0" truncate>
+            {d.value === null ? <chakra.span color="faint">NULL</chakra.span> : <Written text={d.value} max={22} />}
+          </Text>
+          <Box w="46px" h="5px" bg="line" borderRadius="1px" flexShrink={0}>
+            <Box h="5px" bg="tide" borderRadius="1px" style={{ width: `${(d.rows / most) * 100}%` }} />
+          </Box>
+          <Text w="52px" flexShrink={0} textAlign="right" fontVariantNumeric="tabular-nums">
+            {count(d.rows)}
+          </Text>
+        </Flex>
+      ))}
+    </Box>
+  )
+}
+
+function FirstRows({ look }: { look: Look }) {
+  return (
+    <Box mt="4">
+      <Text fontFamily="heading" fontWeight="600" mb="1">
+        First rows
+      </Text>
+      <Box overflowX="auto" border="1px solid" borderColor="line" bg="sheet">
+        <chakra.table fontSize="12px" borderCollapse="collapse" data-testid="first-rows">
+          <thead>
+            <tr>
+              {look.columns.map((c) => (
+                <chakra.th key={c.name} {...head} fontWeight="600" color="ink" whiteSpace="nowrap">
+                  {c.name}
+                </chakra.th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {look.first.map((row, i) => (
+              <tr key={i}>
+                {row.map((cell, j) => {
+                  const numeric = /^(smallint|integer|bigint|numeric|real|double)/.test(look.columns[j]?.type ?? '')
+                  return (
+                    <chakra.td key={j} px="2" h="20px" whiteSpace="nowrap" textAlign={numeric ? 'right' : 'left'} fontVariantNumeric="tabular-nums" title={cell ?? 'NULL'}>
+                      {cell === null ? <chakra.span color="faint">NULL</chakra.span> : <Written text={cell} max={36} />}
+                    </chakra.td>
+                  )
+                })}
+              </tr>
+            ))}
+          </tbody>
+        </chakra.table>
+      </Box>
+    </Box>
+  )
+}
