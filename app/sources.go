@@ -86,11 +86,11 @@ func (a *App) source(name string) (*connected, error) {
 	return c, nil
 }
 
-// Found is what a source was found to hold, and which quirks were measured
-// otherwise than before.
+// Found is what a source was found to hold, and how that differs from what was
+// known.
 type Found struct {
 	*catalog.Source
-	Changes []catalog.QuirkChange
+	Differences Differences
 }
 
 func (a *App) discover(ctx context.Context, name string) (*connected, Found, error) {
@@ -102,7 +102,7 @@ func (a *App) discover(ctx context.Context, name string) (*connected, Found, err
 	if err != nil {
 		return nil, Found{}, err
 	}
-	return c, Found{found, catalog.QuirkChanges(c.record.Found, found)}, nil
+	return c, Found{found, a.differences(c.record.Found, found)}, nil
 }
 
 // TestSource connects to a source and reads its catalogue, changing nothing.

@@ -34,6 +34,7 @@ func (h *handlers) routes() []route {
 		{http.MethodPost, "/sources/try", h.trySource},
 		{http.MethodPost, "/sources/:name/refresh", h.refreshSource},
 		{http.MethodPost, "/sources/:name/try", h.tryKept},
+		{http.MethodPost, "/sources/:name/compare", h.compareSource},
 		{http.MethodPost, "/sources/:name/look", h.lookAt},
 		{http.MethodPost, "/sources/:name/frequent", h.mostFrequent},
 		{http.MethodDelete, "/sources/:name", h.removeSource},
@@ -130,7 +131,15 @@ func (h *handlers) refreshSource(c echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return h.sendSource(c, c.Param("name"), found.Changes)
+	return h.sendSource(c, c.Param("name"), found.Differences.Quirks)
+}
+
+func (h *handlers) compareSource(c echo.Context) error {
+	d, err := h.app.Compare(c.Request().Context(), c.Param("name"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, d)
 }
 
 func (h *handlers) sendSource(c echo.Context, name string, changes []catalog.QuirkChange) error {

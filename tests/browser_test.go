@@ -12,17 +12,23 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
+	"rovik/app"
 	"rovik/serve"
 )
 
 // page starts a server of the project and a browser on it.
 func page(t *testing.T) (ctx context.Context, base string) {
 	t.Helper()
+	return pageOf(t, project)
+}
+
+func pageOf(t *testing.T, a *app.App) (ctx context.Context, base string) {
+	t.Helper()
 	serving, stop := context.WithCancel(context.Background())
 	ready := make(chan string, 1)
 	ended := make(chan error, 1)
 	go func() {
-		ended <- serve.Run(serving, project, "127.0.0.1:0", false, func(url string) { ready <- url })
+		ended <- serve.Run(serving, a, "127.0.0.1:0", false, func(url string) { ready <- url })
 	}()
 	select {
 	case base = <-ready:

@@ -264,15 +264,15 @@ func TestAlteredSettingsChangeVerdicts(t *testing.T) {
 			t.Fatal(err)
 		}
 		tested, err := a.TestSource(ctx, "pg")
-		if err != nil || len(tested.Changes) != 1 {
-			t.Fatalf("testing after %s tells of %v, %v", step.set, tested.Changes, err)
+		if err != nil || len(tested.Differences.Quirks) != 1 {
+			t.Fatalf("testing after %s tells of %v, %v", step.set, tested.Differences.Quirks, err)
 		}
 		if verdict() == step.verdict {
 			t.Errorf("a test alone has changed the verdict")
 		}
 		found, err := a.RefreshSource(ctx, "pg")
-		if err != nil || len(found.Changes) != 1 || found.Changes[0].Was != step.was || found.Changes[0].Is != step.is {
-			t.Errorf("after %s the check tells of %v, %v", step.set, found.Changes, err)
+		if err != nil || len(found.Differences.Quirks) != 1 || found.Differences.Quirks[0].Was != step.was || found.Differences.Quirks[0].Is != step.is {
+			t.Errorf("after %s the check tells of %v, %v", step.set, found.Differences.Quirks, err)
 		}
 		if got := verdict(); got != step.verdict {
 			t.Errorf("after %s the verdict is %s, want %s", step.set, got, step.verdict)

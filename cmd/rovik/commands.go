@@ -324,10 +324,33 @@ func saySteps(steps []app.Step) error {
 // product names what a source is, with its version where it has one.
 func product(s *catalog.Source) string { return strings.TrimSpace(s.Kind + " " + s.Version) }
 
+func wasIs(was, is string) string {
+	switch {
+	case is == "":
+		return ", which was " + was
+	case was == "":
+		return ", " + is
+	}
+	return ", from " + was + " to " + is
+}
+
 // sayChanges tells which quirks were measured otherwise than before, since
 // verdicts follow them.
 func sayChanges(found app.Found, verb string) {
-	for _, c := range found.Changes {
+	for _, c := range found.Differences.Changes {
+		place := c.Table
+		if c.Column != "" {
+			place += "." + c.Column
+		}
+		fmt.Printf("%s: %s%s\n", c.What, place, wasIs(c.Was, c.Is))
+		if len(c.Views) > 0 {
+			fmt.Printf("    read by %s\n", strings.Join(c.Views, ", "))
+		}
+	}
+	for _, b := range found.Differences.Broken {
+		fmt.Printf("broken by it: %s\n    %s\n", b.View, b.Error)
+	}
+	for _, c := range found.Differences.Quirks {
 		fmt.Printf("quirk %s: %s, from %s to %s\n    %s\n", verb, c.Name, c.Was, c.Is, c.Meaning)
 	}
 }

@@ -227,6 +227,21 @@ func (c *Catalog) WithView(v *View) *Catalog {
 	return &n
 }
 
+// WithSource returns a catalog in which s stands for the source of its name.
+func (c *Catalog) WithSource(s *Source) *Catalog {
+	sources := make([]*Source, len(c.sources))
+	for i, old := range c.sources {
+		if sources[i] = old; old.Name == s.Name {
+			sources[i] = s
+		}
+	}
+	views := make([]*View, 0, len(c.views))
+	for _, v := range c.views {
+		views = append(views, v)
+	}
+	return New(sources, c.layers, views)
+}
+
 // RelationNames returns every name that can stand in FROM.
 func (c *Catalog) RelationNames() []string {
 	names := make([]string, 0, len(c.views)+len(c.tables))

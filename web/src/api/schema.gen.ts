@@ -443,6 +443,53 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{name}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a source's catalogue anew and tell how it differs, changing nothing */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The differences */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Differences"];
+                    };
+                };
+                /** @description Why it failed */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{name}/look": {
         parameters: {
             query?: never;
@@ -850,6 +897,23 @@ export interface components {
             /** @description A file of certificates that sign the server's */
             ca?: string;
             path?: string;
+        };
+        Differences: {
+            changes: components["schemas"]["Change"][];
+            quirks: components["schemas"]["QuirkChange"][];
+            broken: components["schemas"]["WouldBreak"][];
+        };
+        Change: {
+            table: string;
+            column: string;
+            what: string;
+            was: string;
+            is: string;
+            views: string[];
+        };
+        WouldBreak: {
+            view: string;
+            error: string;
         };
         TableRequest: {
             /** @description name or schema.name */

@@ -5,6 +5,7 @@ import { Link, useNavigate, useParams } from 'react-router'
 import { api, ApiError, type Catalog, type SourceInfo } from '../api/client'
 import { count, middle } from '../lib/text'
 import { hueOf } from '../theme'
+import { Differences } from './Differences'
 import { products } from './products'
 import { Steps } from './Steps'
 import { TableSheet } from './TableSheet'
@@ -80,6 +81,14 @@ function Head({ source }: { source: SourceInfo }) {
   const navigate = useNavigate()
   const again = () => queries.invalidateQueries({ queryKey: ['catalog'] })
   const refresh = useMutation({ mutationFn: () => api.refreshSource(source.name), onSuccess: again })
+  // What differs is shown before it counts; where nothing does, the sizes and statistics are taken at once.
+  const compare = useMutation({
+    mutationFn: () => api.compareSource(source.name),
+    onSuccess: (d) => {
+      if (d.changes.length === 0) refresh.mutate()
+    },
+  })
+  const differs = compare.data && compare.data.changes.length > 0 ? compare.data : null
   const steps = useMutation({ mutationFn: () => api.tryKept(source.name) })
   const remove = useMutation({
     mutationFn: (inSpite: boolean) => api.removeSource(source.name, inSpite),
@@ -103,7 +112,7 @@ function Head({ source }: { source: SourceInfo }) {
           <Button {...small} loading={steps.isPending} title="Take the steps to it one by one" onClick={() => (steps.data ? steps.reset() : steps.mutate())}>
             {steps.data ? 'Hide steps' : 'Try'}
           </Button>
-          <Button {...small} loading={refresh.isPending} title="Read its catalogue and measure its quirks anew" onClick={() => refresh.mutate()}>
+          <Button {...small} loading={compare.isPending || refresh.isPending} title="Read its catalogue and measure its quirks anew" onClick={() => compare.mutate()}>
             <RefreshCw size={11} /> Refresh
           </Button>
           <Button {...small} color="kept" loading={remove.isPending} title="Forget the source and its password; nothing in it changes" onClick={() => remove.mutate(false)}>
@@ -114,6 +123,24 @@ function Head({ source }: { source: SourceInfo }) {
       {source.note && <Text color="narrowed">{source.note}</Text>}
       {refresh.isSuccess && <Text color="folded">It answers; the catalogue is fresh.</Text>}
       {refresh.isError && <Failure error={refresh.error} />}
+      {compare.isError && <Failure error={compare.error} />}
+      {differs && !refresh.isSuccess && (
+        <Box bg="sheet" border="1px solid" borderColor="line" borderRadius="4px" px="2" py="1" my="1">
+          <Flex align="baseline" gap="2">
+            <Text fontFamily="heading" fontWeight="600" fontSize="13px">
+              It is not as it was known
+            </Text>
+            <Text color={differs.broken.length > 0 ? 'kept' : 'faint'}>{differs.broken.length > 0 ? `${differs.broken.length} ${differs.broken.length === 1 ? 'view breaks' : 'views break'} once it is accepted` : 'no view breaks'}</Text>
+            <Button {...small} ml="auto" loading={refresh.isPending} onClick={() => refresh.mutate()}>
+              Accept
+            </Button>
+            <Button {...small} onClick={() => compare.reset()}>
+              Put off
+            </Button>
+          </Flex>
+          <Differences report={differs} />
+        </Box>
+      )}
       {steps.isError && <Failure error={steps.error} />}
       {steps.data && (
         <Box bg="sheet" border="1px solid" borderColor="line" borderRadius="4px" px="2" my="1">

@@ -1,0 +1,92 @@
+package app
+
+import (
+	"context"
+	"slices"
+
+	"rovik/core/catalog"
+	"rovik/core/plan"
+	"rovik/core/rewrite"
+)
+
+// Differences are how a source is not as it was known, and what that means for
+// the views.
+type Differences struct {
+	Changes []catalog.Change      `json:"changes"`
+	Quirks  []catalog.QuirkChange `json:"quirks"`
+	Broken  []WouldBreak          `json:"broken"`
+}
+
+// WouldBreak is a view that binds now and would not any more.
+type WouldBreak struct {
+	View  string `json:"view"`
+	Error string `json:"error"`
+}
+
+// Compare reads a source's catalogue anew and tells how it differs. Nothing is
+// changed: RefreshSource accepts what there is.
+func (a *App) Compare(ctx context.Context, name string) (*Differences, error) {
+	found, err := a.TestSource(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	return &found.Differences, nil
+}
+
+// differences compares what was found of a source with what is known.
+func (a *App) differences(before, after *catalog.Source) Differences {
+	out := Differences{Changes: []catalog.Change{}, Quirks: []catalog.QuirkChange{}, Broken: []WouldBreak{}}
+	out.Quirks = append(out.Quirks, catalog.QuirkChanges(before, after)...)
+	out.Changes = append(out.Changes, catalog.Difference(before, after)...)
+	for i := range out.Changes {
+		out.Changes[i].Views = []string{}
+	}
+	if len(out.Changes) == 0 {
+		return out
+	}
+	now := a.Catalog()
+	next := now.WithSource(after)
+	for _, v := range now.Views() {
+		q := Query{SQL: v.SQL, Layer: v.Layer, View: v.Name}
+		b, err := a.bound(q, now)
+		if err != nil {
+			continue // it is broken already
+		}
+		if _, err := a.bound(q, next); err != nil {
+			out.Broken = append(out.Broken, WouldBreak{v.FullName(), err.Error()})
+		}
+		if b, err = rewrite.Apply(b, nil); err != nil {
+			continue
+		}
+		read := columnsRead(b.Root, after.Name)
+		for i := range out.Changes {
+			c := &out.Changes[i]
+			if columns, reads := read[c.Table]; reads && (c.Column == "" || columns[c.Column]) {
+				c.Views = append(c.Views, v.FullName())
+			}
+		}
+	}
+	for i := range out.Changes {
+		slices.Sort(out.Changes[i].Views)
+	}
+	return out
+}
+
+// columnsRead returns the columns that a plan reads of a source, by table.
+func columnsRead(root plan.Node, source string) map[string]map[string]bool {
+	out := map[string]map[string]bool{}
+	plan.Visit(root, func(n plan.Node) {
+		s, ok := n.(*plan.Scan)
+		if !ok || s.Table.Source != source {
+			return
+		}
+		name := s.Table.LocalName()
+		if out[name] == nil {
+			out[name] = map[string]bool{}
+		}
+		for _, c := range s.Cols {
+			out[name][s.Table.Columns[c.Index].Name] = true
+		}
+	})
+	return out
+}
