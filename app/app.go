@@ -160,7 +160,7 @@ func (a *App) load(ctx context.Context) error {
 		}
 		s.sources[r.Name] = &connected{r, conn}
 		if r.Found != nil {
-			found = append(found, r.Found)
+			found = append(found, r.Found.Without(r.Hidden))
 			s.folding[r.Name] = conn.Folding(r.Found)
 		}
 	}

@@ -2,7 +2,9 @@ package app
 
 import (
 	"context"
+	"slices"
 	"sort"
+	"strings"
 	"time"
 
 	"rovik/connect"
@@ -20,6 +22,7 @@ type SourceInfo struct {
 	Address string          `json:"address"`
 	FoundAt *time.Time      `json:"foundAt"`
 	Found   *catalog.Source `json:"found"`
+	Hidden  []string        `json:"hidden"` // tables that no query can name
 	// Changes are the quirks that a refresh just measured otherwise.
 	Changes []catalog.QuirkChange `json:"changes,omitempty"`
 }
@@ -29,7 +32,7 @@ func (a *App) Sources() []SourceInfo {
 	out := []SourceInfo{}
 	for _, c := range a.state.Load().sources {
 		r := c.record
-		info := SourceInfo{Name: r.Name, Kind: r.Kind, Note: r.Note, Found: r.Found, Address: r.Config.Path}
+		info := SourceInfo{Name: r.Name, Kind: r.Kind, Note: r.Note, Found: r.Found, Address: r.Config.Path, Hidden: append([]string{}, r.Hidden...)}
 		if r.Config.Host != "" {
 			info.Address = r.Config.Address() + "/" + r.Config.Database
 		}
@@ -63,7 +66,11 @@ func (a *App) AddSource(ctx context.Context, name, kind string, cfg connect.Conf
 	}
 	a.write.Lock()
 	defer a.write.Unlock()
-	err = a.store.PutSource(ctx, &records.Source{Name: name, Kind: kind, Note: note, Config: cfg, Found: found, FoundAt: time.Now()})
+	next := &records.Source{Name: name, Kind: kind, Note: note, Config: cfg, Found: found, FoundAt: time.Now()}
+	if old := a.state.Load().sources[name]; old != nil {
+		next.Hidden = old.record.Hidden
+	}
+	err = a.store.PutSource(ctx, next)
 	if err != nil {
 		return nil, err
 	}
@@ -102,7 +109,11 @@ func (a *App) discover(ctx context.Context, name string) (*connected, Found, err
 	if err != nil {
 		return nil, Found{}, err
 	}
-	return c, Found{found, a.differences(c.record.Found, found)}, nil
+	var known *catalog.Source
+	if c.record.Found != nil {
+		known = c.record.Found.Without(c.record.Hidden)
+	}
+	return c, Found{found, a.differences(known, found.Without(c.record.Hidden))}, nil
 }
 
 // TestSource connects to a source and reads its catalogue, changing nothing.
@@ -126,6 +137,43 @@ func (a *App) RefreshSource(ctx context.Context, name string) (Found, error) {
 		return found, err
 	}
 	return found, a.load(ctx)
+}
+
+// HideTables says which tables of a source no query can name; the others can.
+// Views that read a table which goes are named, and nothing changes, unless it
+// is to go in spite of them.
+func (a *App) HideTables(ctx context.Context, name string, hidden []string, inSpite bool) error {
+	a.write.Lock()
+	defer a.write.Unlock()
+	c, err := a.source(name)
+	if err != nil {
+		return err
+	}
+	r := *c.record
+	if r.Found == nil {
+		return value.Errorf(value.CodeSource, "%s was never reached", name).WithHint("refresh it first")
+	}
+	r.Hidden = []string{}
+	for _, t := range r.Found.Tables {
+		if slices.Contains(hidden, t.LocalName()) {
+			r.Hidden = append(r.Hidden, t.LocalName())
+		}
+	}
+	if len(r.Hidden) < len(hidden) {
+		return value.Errorf(value.CodeUndefinedTable, "%s does not have all of the tables %s", name, strings.Join(hidden, ", ")).WithHint("refresh the source")
+	}
+	d := a.differences(r.Found.Without(c.record.Hidden), r.Found.Without(r.Hidden))
+	if len(d.Broken) > 0 && !inSpite {
+		var readers []string
+		for _, b := range d.Broken {
+			readers = append(readers, b.View)
+		}
+		return value.Errorf("2BP01", "%s would break", strings.Join(readers, ", ")).WithHint("change them first, or hide the tables all the same")
+	}
+	if err := a.store.PutSource(ctx, &r); err != nil {
+		return err
+	}
+	return a.load(ctx)
 }
 
 // HasSource tells whether a source is kept just so and was discovered, with all

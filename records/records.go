@@ -39,6 +39,7 @@ type Source struct {
 	Config           connect.Config
 	Found            *catalog.Source
 	FoundAt          time.Time
+	Hidden           []string // tables that are not shown, as name or schema.name
 }
 
 // Run is a past run. Report is its exec.Report as JSON.
@@ -130,7 +131,7 @@ const timeFormat = time.RFC3339Nano
 
 // Sources returns all sources by name.
 func (s *Store) Sources(ctx context.Context) ([]*Source, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT name, kind, note, config, found, found_at FROM source ORDER BY name")
+	rows, err := s.db.QueryContext(ctx, "SELECT name, kind, note, config, found, found_at, hidden FROM source ORDER BY name")
 	if err != nil {
 		return nil, fmt.Errorf("reading the sources: %w", err)
 	}
@@ -138,12 +139,12 @@ func (s *Store) Sources(ctx context.Context) ([]*Source, error) {
 	var out []*Source
 	for rows.Next() {
 		var src Source
-		var config string
+		var config, hidden string
 		var found, at sql.NullString
-		if err := rows.Scan(&src.Name, &src.Kind, &src.Note, &config, &found, &at); err != nil {
+		if err := rows.Scan(&src.Name, &src.Kind, &src.Note, &config, &found, &at, &hidden); err != nil {
 			return nil, fmt.Errorf("reading the sources: %w", err)
 		}
-		if err := json.Unmarshal([]byte(config), &src.Config); err != nil {
+		if err := errors.Join(json.Unmarshal([]byte(config), &src.Config), json.Unmarshal([]byte(hidden), &src.Hidden)); err != nil {
 			return nil, fmt.Errorf("reading the source %s: %w", src.Name, err)
 		}
 		if found.Valid {
@@ -171,9 +172,14 @@ func (s *Store) PutSource(ctx context.Context, src *Source) error {
 		}
 		found, at = string(b), src.FoundAt.UTC().Format(timeFormat)
 	}
-	_, err = s.db.ExecContext(ctx, `INSERT INTO source (name, kind, note, config, found, found_at) VALUES (?, ?, ?, ?, ?, ?)
-		ON CONFLICT (name) DO UPDATE SET kind = excluded.kind, note = excluded.note, config = excluded.config, found = excluded.found, found_at = excluded.found_at`,
-		src.Name, src.Kind, src.Note, string(config), found, at)
+	hidden, err := json.Marshal(append([]string{}, src.Hidden...))
+	if err != nil {
+		return err
+	}
+	_, err = s.db.ExecContext(ctx, `INSERT INTO source (name, kind, note, config, found, found_at, hidden) VALUES (?, ?, ?, ?, ?, ?, ?)
+		ON CONFLICT (name) DO UPDATE SET kind = excluded.kind, note = excluded.note, config = excluded.config, found = excluded.found,
+			found_at = excluded.found_at, hidden = excluded.hidden`,
+		src.Name, src.Kind, src.Note, string(config), found, at, string(hidden))
 	if err != nil {
 		return fmt.Errorf("keeping the source %s: %w", src.Name, err)
 	}

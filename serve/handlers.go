@@ -35,6 +35,7 @@ func (h *handlers) routes() []route {
 		{http.MethodPost, "/sources/:name/refresh", h.refreshSource},
 		{http.MethodPost, "/sources/:name/try", h.tryKept},
 		{http.MethodPost, "/sources/:name/compare", h.compareSource},
+		{http.MethodPost, "/sources/:name/hide", h.hideTables},
 		{http.MethodPost, "/sources/:name/look", h.lookAt},
 		{http.MethodPost, "/sources/:name/frequent", h.mostFrequent},
 		{http.MethodDelete, "/sources/:name", h.removeSource},
@@ -140,6 +141,23 @@ func (h *handlers) compareSource(c echo.Context) error {
 		return err
 	}
 	return c.JSON(http.StatusOK, d)
+}
+
+// hideRequest names the tables that no query can name.
+type hideRequest struct {
+	Hidden  []string `json:"hidden"`
+	InSpite bool     `json:"inSpite"`
+}
+
+func (h *handlers) hideTables(c echo.Context) error {
+	r, err := bind[hideRequest](c)
+	if err != nil {
+		return err
+	}
+	if err := h.app.HideTables(c.Request().Context(), c.Param("name"), r.Hidden, r.InSpite); err != nil {
+		return err
+	}
+	return h.sendSource(c, c.Param("name"), nil)
 }
 
 func (h *handlers) sendSource(c echo.Context, name string, changes []catalog.QuirkChange) error {

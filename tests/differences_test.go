@@ -110,3 +110,45 @@ func TestBrowserDifferences(t *testing.T) {
 		t.Errorf("after accepting: %v", broken)
 	}
 }
+
+// Which tables queries can name is chosen; it stays chosen through a refresh,
+// and what views read does not go by accident.
+func TestChoosingTables(t *testing.T) {
+	a, alter := drifting(t)
+	ctx := context.Background()
+	named := func(sql string) bool {
+		o, _ := ours(ctx, a, sql, false)
+		return o.err == nil
+	}
+	if err := a.HideTables(ctx, "pg", []string{"public.spare"}, false); err != nil {
+		t.Fatal(err)
+	}
+	if named("SELECT * FROM pg.spare") || !named("SELECT * FROM pg.item") {
+		t.Error("a table that is hidden can be named, or one that is not cannot")
+	}
+	alter("CREATE TABLE extra (a text); GRANT SELECT ON extra TO rovik_reader; ALTER TABLE spare ADD COLUMN b text")
+	d, err := a.Compare(ctx, "pg")
+	if err != nil || toldDifferences(d) != "table added public.extra. >1 columns []" {
+		t.Errorf("what is hidden is told of: %s %v", toldDifferences(d), err)
+	}
+	if _, err := a.RefreshSource(ctx, "pg"); err != nil {
+		t.Fatal(err)
+	}
+	if named("SELECT * FROM pg.spare") || !named("SELECT * FROM pg.extra") {
+		t.Error("a refresh has changed what is chosen")
+	}
+	for _, c := range []struct {
+		hidden []string
+		says   string
+	}{{[]string{"public.item"}, "low.item, high.titles would break"}, {[]string{"public.nothing"}, "does not have all of the tables"}} {
+		if err := a.HideTables(ctx, "pg", c.hidden, false); err == nil || !strings.Contains(err.Error(), strings.Split(c.says, ", ")[0]) {
+			t.Errorf("hiding %v: %v", c.hidden, err)
+		}
+	}
+	if err := a.HideTables(ctx, "pg", []string{"public.item"}, true); err != nil || len(a.Check()) != 3 || !named("SELECT * FROM pg.spare") {
+		t.Errorf("hiding in spite of the views: %v, broken %v", err, a.Check())
+	}
+	if err := a.HideTables(ctx, "pg", nil, false); err != nil || len(a.Check()) != 0 {
+		t.Errorf("exposing all: %v, broken %v", err, a.Check())
+	}
+}

@@ -4,6 +4,7 @@
 package catalog
 
 import (
+	"slices"
 	"sort"
 	"strings"
 	"time"
@@ -54,6 +55,21 @@ func QuirkChanges(before, after *Source) []QuirkChange {
 
 // Is tells whether the quirk called name was measured to have value.
 func (s *Source) Is(name, value string) bool { return s.Quirks[name].Value == value }
+
+// Without returns the source without the tables of the given names.
+func (s *Source) Without(hidden []string) *Source {
+	if len(hidden) == 0 {
+		return s
+	}
+	out := *s
+	out.Tables = nil
+	for _, t := range s.Tables {
+		if !slices.Contains(hidden, t.LocalName()) {
+			out.Tables = append(out.Tables, t)
+		}
+	}
+	return &out
+}
 
 // Table is a table or view of a source.
 type Table struct {

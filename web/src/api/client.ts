@@ -60,6 +60,7 @@ export const api = {
   connectSource: (s: NewSource) => post<SourceInfo>('/sources', s),
   trySource: (s: NewSource) => post<Step[]>('/sources/try', s),
   compareSource: (name: string) => post<Schemas['Differences']>(`/sources/${encodeURIComponent(name)}/compare`, {}),
+  hideTables: (name: string, hidden: string[], inSpite: boolean) => post<SourceInfo>(`/sources/${encodeURIComponent(name)}/hide`, { hidden, inSpite }),
   tryKept: (name: string) => post<Step[]>(`/sources/${encodeURIComponent(name)}/try`, {}),
   lookAt: (source: string, table: string, signal: AbortSignal) => post<Schemas['Look']>(`/sources/${encodeURIComponent(source)}/look`, { table }, signal),
   mostFrequent: (source: string, table: string, column: string, signal: AbortSignal) =>

@@ -490,6 +490,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{name}/hide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say which tables of a source no query can name */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["HideRequest"];
+                };
+            };
+            responses: {
+                /** @description The source */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SourceInfo"];
+                    };
+                };
+                /** @description Which views would break */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{name}/look": {
         parameters: {
             query?: never;
@@ -869,6 +920,8 @@ export interface components {
             name: string;
             kind: string;
             note: string;
+            /** @description Tables that no query can name */
+            hidden: string[];
             address: string;
             foundAt: string | null;
             found: components["schemas"]["FoundSource"] | null;
@@ -897,6 +950,11 @@ export interface components {
             /** @description A file of certificates that sign the server's */
             ca?: string;
             path?: string;
+        };
+        HideRequest: {
+            hidden: string[];
+            /** @description Also where views break */
+            inSpite?: boolean;
         };
         Differences: {
             changes: components["schemas"]["Change"][];

@@ -4,6 +4,7 @@ import { useState } from 'react'
 import { Link, useLocation } from 'react-router'
 import type { Catalog } from '../api/client'
 import { count, middle } from '../lib/text'
+import { localName } from '../sources/TableList'
 import { hueOf } from '../theme'
 
 /** Views by layer, highest first, then tables by source. */
@@ -30,7 +31,7 @@ export function Tree({ catalog }: { catalog: Catalog }) {
         })}
         <Box h="1px" bg="line" mx="3" my="2" />
         {catalog.sources.map((s) => {
-          const tables = (s.found?.tables ?? []).filter((t) => wanted(`${s.name}.${t.name}`))
+          const tables = (s.found?.tables ?? []).filter((t) => !s.hidden.includes(localName(t)) && wanted(`${s.name}.${t.name}`))
           return (
             <Group key={s.name} name={s.name} aside={s.note ? 'stand-in' : ''} title={s.note || s.address} mark={<Box w="9px" h="9px" borderRadius="2px" style={{ background: hueOf(s.name, sources) }} />}>
               {tables.map((t) => (

@@ -3,11 +3,12 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Plus, RefreshCw } from 'lucide-react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { api, ApiError, type Catalog, type SourceInfo } from '../api/client'
-import { count, middle } from '../lib/text'
+import { middle } from '../lib/text'
 import { hueOf } from '../theme'
 import { Differences } from './Differences'
 import { products } from './products'
 import { Steps } from './Steps'
+import { localName, TableList } from './TableList'
 import { TableSheet } from './TableSheet'
 
 /** What is connected: tables with types and keys, and how each source behaves. */
@@ -27,7 +28,7 @@ export function SourcesPage({ catalog }: { catalog: Catalog }) {
         .
       </Text>
     )
-  const tables = source.found?.tables ?? []
+  const tables = (source.found?.tables ?? []).filter((t) => !source.hidden.includes(localName(t)))
   const table = tables.find((t) => t.name === params.table) ?? tables[0]
   return (
     <Flex direction="column" h="100%">
@@ -53,20 +54,7 @@ export function SourcesPage({ catalog }: { catalog: Catalog }) {
       </Flex>
       <Head key={source.name} source={source} />
       <Flex flex="1" minH="0">
-        <Box w="180px" flexShrink={0} borderRight="1px solid" borderColor="line" overflowY="auto" py="1">
-          {tables.map((t) => (
-            <Link key={t.schema + t.name} to={`/sources/${source.name}/${t.name}`}>
-              <Flex px="3" h="24px" align="center" bg={t === table ? 'sheet' : undefined} _hover={{ bg: 'sheet' }} title={t.name}>
-                <Text flex="1" truncate>
-                  {middle(t.name, 18)}
-                </Text>
-                <Text fontSize="12px" color="faint" fontVariantNumeric="tabular-nums">
-                  {count(t.rows)}
-                </Text>
-              </Flex>
-            </Link>
-          ))}
-        </Box>
+        <TableList key={source.name} source={source} table={table} />
         <Box flex="1" minW="0" overflow="auto">
           {table ? <TableSheet key={source.name + table.schema + table.name} table={table} /> : <Text p="4" color="faint">No tables that this user may read.</Text>}
         </Box>

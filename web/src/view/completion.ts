@@ -1,5 +1,6 @@
 import type { Completion, CompletionContext, CompletionResult, CompletionSource } from '@codemirror/autocomplete'
 import type { Catalog, Column } from '../api/client'
+import { localName } from '../sources/TableList'
 
 const words =
   'SELECT FROM WHERE JOIN LEFT ON AND OR NOT IN LIKE BETWEEN IS NULL GROUP BY HAVING ORDER LIMIT OFFSET AS CASE WHEN THEN ELSE END WITH UNION ALL DISTINCT CAST date count sum avg min max coalesce lower upper btrim extract'.split(' ')
@@ -8,7 +9,7 @@ const words =
 function relations(catalog: Catalog): Map<string, { kind: string; columns: Column[] }> {
   const out = new Map<string, { kind: string; columns: Column[] }>()
   for (const v of catalog.views) out.set(`${v.layer}.${v.name}`, { kind: 'view', columns: v.columns })
-  for (const s of catalog.sources) for (const t of s.found?.tables ?? []) out.set(`${s.name}.${t.name}`, { kind: 'table', columns: t.columns ?? [] })
+  for (const s of catalog.sources) for (const t of s.found?.tables ?? []) if (!s.hidden.includes(localName(t))) out.set(`${s.name}.${t.name}`, { kind: 'table', columns: t.columns ?? [] })
   return out
 }
 
