@@ -1,0 +1,438 @@
+package files
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"runtime"
+	"sync/atomic"
+
+	"github.com/apache/arrow-go/v18/arrow"
+	"github.com/apache/arrow-go/v18/arrow/array"
+
+	"rovik/connect"
+	"rovik/core/catalog"
+	"rovik/core/exec"
+	"rovik/core/fold"
+	"rovik/core/kernel"
+	"rovik/core/plan"
+	"rovik/core/value"
+)
+
+// errEnough ends a reading of which no more rows are wanted.
+var errEnough = errors.New("enough rows")
+
+// Open starts a reading; see connect.Source.
+func (s *Source) Open(ctx context.Context, st *fold.Statement, _ string) (exec.Reader, error) {
+	r, ok := st.Own.(*reading)
+	if !ok {
+		return nil, fmt.Errorf("%s: a statement that is not of files: %q", s.name, st.Text)
+	}
+	p, err := s.prepare(r)
+	if err != nil {
+		return nil, err
+	}
+	ctx, cancel := context.WithCancel(ctx)
+	out := &reader{batches: make(chan kernel.Batch, 8), cancel: cancel, done: make(chan struct{}), touched: p.touched}
+	go func() {
+		defer close(out.done)
+		defer close(out.batches)
+		out.err = p.run(ctx, func(b kernel.Batch) error {
+			select {
+			case out.batches <- b:
+				return nil
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+		})
+	}()
+	return out, nil
+}
+
+// reader hands on what goroutines read.
+type reader struct {
+	batches chan kernel.Batch
+	cancel  context.CancelFunc
+	done    chan struct{}
+	err     error // set before batches is closed
+	touched func() []exec.Touched
+}
+
+func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
+	select {
+	case b, ok := <-r.batches:
+		if ok {
+			return b, nil
+		}
+		if r.err != nil {
+			return kernel.Batch{}, r.err
+		}
+		return kernel.Batch{}, io.EOF
+	case <-ctx.Done():
+		return kernel.Batch{}, ctx.Err()
+	}
+}
+
+// Touched tells how much was read; see exec.Toucher.
+func (r *reader) Touched() []exec.Touched { return r.touched() }
+
+func (r *reader) Close() error {
+	r.cancel()
+	<-r.done
+	return nil
+}
+
+// prepared is a reading of the files that are there now.
+type prepared struct {
+	s       *Source
+	r       *reading
+	t       *listing
+	columns []catalog.Column // of the result; those of folders have ReadAs
+	inFile  []catalog.Column // of which the files are asked
+	partOf  map[string]int   // a folder's column → its place in the files' parts
+	conds   []plan.Expr      // by which parts are skipped
+	// How much there is, and how much of it is read.
+	filesRead, groups, groupsRead, size, sizeRead atomic.Int64
+}
+
+func (s *Source) prepare(r *reading) (*prepared, error) {
+	byName, _, err := s.tables()
+	if err != nil {
+		return nil, err
+	}
+	t := byName[r.table]
+	if t == nil {
+		return nil, connect.Changed(s.name, "there is no "+r.table+" any more")
+	}
+	p := &prepared{s: s, r: r, t: t, partOf: map[string]int{}, columns: r.columns}
+	for i, name := range r.parts {
+		if i >= len(t.parts) {
+			return nil, connect.Changed(s.name, "the folders of "+r.table+" are others")
+		}
+		p.partOf[name] = i
+	}
+	seen := map[string]bool{}
+	for _, c := range r.columns {
+		if c.ReadAs == PartColumn && t.kinds[p.partOf[c.Name]] != c.Type.Kind {
+			return nil, connect.Changed(s.name, "the folders of "+r.table+" name other values")
+		}
+		if c.ReadAs != PartColumn && !seen[c.Name] {
+			seen[c.Name] = true
+			p.inFile = append(p.inFile, c)
+		}
+	}
+	for _, st := range r.steps {
+		if st.limit {
+			break
+		}
+		if st.wide != nil {
+			p.conds = append(p.conds, st.wide)
+		}
+	}
+	return p, nil
+}
+
+// touched tells how much was read.
+func (p *prepared) touched() []exec.Touched {
+	out := []exec.Touched{{What: "files", Read: p.filesRead.Load(), Of: int64(len(p.t.files))}}
+	if p.s.format.keepsBounds() {
+		out = append(out, exec.Touched{What: "row groups", Read: p.groupsRead.Load(), Of: p.groups.Load()})
+	}
+	return append(out, exec.Touched{What: "bytes", Read: p.sizeRead.Load(), Of: p.size.Load()})
+}
+
+// wanted tells whether a file's folders pass the conditions on them, apart from
+// those above a limit.
+func (p *prepared) wanted(f file) (bool, error) {
+	for _, st := range p.r.steps {
+		if st.limit {
+			break
+		}
+		if st.exact == nil {
+			continue
+		}
+		if ok, err := p.holds(st.exact, f); !ok || err != nil {
+			return false, err
+		}
+	}
+	return true, nil
+}
+
+// holds evaluates a condition on the folders' names.
+func (p *prepared) holds(cond plan.Expr, f file) (bool, error) {
+	layout := map[plan.ID]int{}
+	b := kernel.Batch{Len: 1}
+	for id, name := range p.r.ids {
+		if at, ok := p.partOf[name]; ok {
+			layout[id] = len(b.Cols)
+			b.Cols = append(b.Cols, constants(f.parts[at], p.t.kinds[at], 1))
+		}
+	}
+	prog, err := kernel.Compile(cond, layout)
+	if err != nil {
+		return false, err
+	}
+	arr, err := prog.Eval(b)
+	if err != nil {
+		return false, err
+	}
+	v := value.At(value.Bool, arr, 0)
+	return !v.IsNull && v.Int != 0, nil
+}
+
+// constants is an array of n times the same value.
+func constants(v value.Value, k value.Kind, n int) arrow.Array {
+	b := value.NewBuilder(k)
+	b.Reserve(n)
+	for range n {
+		value.Append(b, v)
+	}
+	return b.NewArray()
+}
+
+// run reads the files. Without a limit they are read at the same time; with one
+// they are read one after the other, until there are enough rows.
+func (p *prepared) run(ctx context.Context, give func(kernel.Batch) error) error {
+	var files []file
+	for _, f := range p.t.files {
+		p.size.Add(f.size)
+		ok, err := p.wanted(f)
+		if err != nil {
+			return p.s.about(f, err)
+		}
+		if ok {
+			files = append(files, f)
+		}
+	}
+	cut := newCutter(p)
+	if cut.full() { // LIMIT 0
+		return nil
+	}
+	if cut.limited() {
+		for _, f := range files {
+			err := guarded(ctx, 0, func(ctx context.Context, _ int) error { return p.readFile(ctx, f, cut, give, 1) })
+			if errors.Is(err, errEnough) {
+				return nil
+			}
+			if err != nil {
+				return p.s.about(f, err)
+			}
+		}
+		return nil
+	}
+	if len(files) == 1 { // its parts are read at the same time instead
+		return p.s.about(files[0], guarded(ctx, 0, func(ctx context.Context, _ int) error {
+			return p.readFile(ctx, files[0], nil, give, runtime.GOMAXPROCS(0))
+		}))
+	}
+	return each(ctx, len(files), func(ctx context.Context, i int) error {
+		return p.s.about(files[i], p.readFile(ctx, files[i], nil, give, 1))
+	})
+}
+
+func (p *prepared) readFile(ctx context.Context, f file, cut *cutter, give func(kernel.Batch) error, parallel int) (err error) {
+	o, err := p.s.format.open(ctx, f, p.inFile)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, o.Close()) }()
+	parts := o.parts()
+	p.groups.Add(int64(len(parts)))
+	var read []part
+	for _, part := range parts {
+		if p.mayHold(part, f) {
+			read = append(read, part)
+		}
+	}
+	if len(read) == 0 {
+		return nil
+	}
+	p.filesRead.Add(1)
+	one := func(ctx context.Context, i int) error {
+		p.groupsRead.Add(1)
+		p.sizeRead.Add(read[i].bytes())
+		return read[i].read(ctx, func(b kernel.Batch) error { return p.pass(b, f, cut, give) })
+	}
+	if parallel > 1 {
+		return each(ctx, len(read), one)
+	}
+	for i := range read {
+		if err := one(ctx, i); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// mayHold tells whether a part may have rows that meet the conditions.
+func (p *prepared) mayHold(part part, f file) bool {
+	of := func(id plan.ID) (bounds, bool) {
+		name, ok := p.r.ids[id]
+		if !ok {
+			return bounds{}, false
+		}
+		if at, isPart := p.partOf[name]; isPart {
+			v := f.parts[at]
+			b := bounds{min: v, max: v, known: !v.IsNull, rows: 1}
+			if v.IsNull {
+				b.nulls = 1
+			}
+			return b, true
+		}
+		return part.bounds(name)
+	}
+	for _, c := range p.conds {
+		if !mayHold(c, of) {
+			return false
+		}
+	}
+	return true
+}
+
+// pass adds the folders' columns to a batch of a file, cuts it, and hands it on.
+func (p *prepared) pass(b kernel.Batch, f file, cut *cutter, give func(kernel.Batch) error) error {
+	from, to := 0, b.Len
+	if cut != nil {
+		var err error
+		if from, to, err = cut.rows(f, b.Len); err != nil {
+			return err
+		}
+	}
+	if from == to {
+		return nil
+	}
+	out := kernel.Batch{Len: to - from}
+	at := map[string]int{}
+	for i, c := range p.inFile {
+		at[c.Name] = i
+	}
+	for _, c := range p.columns {
+		if c.ReadAs == PartColumn {
+			k := p.partOf[c.Name]
+			out.Cols = append(out.Cols, constants(f.parts[k], p.t.kinds[k], out.Len))
+			continue
+		}
+		arr := b.Cols[at[c.Name]]
+		if out.Len != b.Len {
+			arr = array.NewSlice(arr, int64(from), int64(to))
+		}
+		out.Cols = append(out.Cols, arr)
+	}
+	if err := give(out); err != nil {
+		return err
+	}
+	if cut != nil && cut.full() {
+		return errEnough
+	}
+	return nil
+}
+
+// cutter takes rows through the steps of a reading that has a limit.
+type cutter struct {
+	p    *prepared
+	seen []int64 // by each step, of a limit
+}
+
+func newCutter(p *prepared) *cutter { return &cutter{p, make([]int64, len(p.r.steps))} }
+
+func (c *cutter) limited() bool {
+	for _, st := range c.p.r.steps {
+		if st.limit {
+			return true
+		}
+	}
+	return false
+}
+
+// full tells whether a limit has all rows that it lets through.
+func (c *cutter) full() bool {
+	for i, st := range c.p.r.steps {
+		if st.limit && st.count >= 0 && c.seen[i] >= st.offset+st.count {
+			return true
+		}
+	}
+	return false
+}
+
+// rows returns which of the next n rows of a file pass, and errEnough once none
+// can any more. What passes stays in one piece: conditions above a limit are on
+// the folders' names, and so on whole files.
+func (c *cutter) rows(f file, n int) (from, to int, err error) {
+	from, to = 0, n
+	limited := false
+	for i, st := range c.p.r.steps {
+		switch {
+		case st.limit:
+			limited = true
+			before := c.seen[i]
+			c.seen[i] += int64(to - from)
+			first, last := st.offset-before, int64(to-from)
+			if st.count >= 0 {
+				last = min(last, st.offset+st.count-before)
+			}
+			from, to = from+int(min(max(first, 0), int64(to-from))), from+int(max(last, 0))
+			if to < from {
+				to = from
+			}
+		case st.exact != nil && limited:
+			if ok, err := c.p.holds(st.exact, f); err != nil {
+				return 0, 0, err
+			} else if !ok {
+				to = from
+			}
+		}
+	}
+	return from, to, nil
+}
+
+// Plan tells which files and parts a reading would read; see connect.Source.
+func (s *Source) Plan(ctx context.Context, st *fold.Statement) ([]string, error) {
+	r, ok := st.Own.(*reading)
+	if !ok {
+		return nil, fmt.Errorf("%s: a statement that is not of files: %q", s.name, st.Text)
+	}
+	p, err := s.prepare(r)
+	if err != nil {
+		return nil, err
+	}
+	var lines []string
+	read, of := 0, 0
+	for _, f := range p.t.files {
+		of++
+		ok, err := p.wanted(f)
+		if err != nil || !ok {
+			continue
+		}
+		o, err := s.format.open(ctx, f, p.inFile)
+		if err != nil {
+			return nil, s.about(f, err)
+		}
+		parts, needed, bytes := o.parts(), 0, int64(0)
+		for _, part := range parts {
+			if p.mayHold(part, f) {
+				needed++
+				bytes += part.bytes()
+			}
+		}
+		if err := o.Close(); err != nil {
+			return nil, s.about(f, err)
+		}
+		if needed == 0 {
+			continue
+		}
+		read++
+		if len(lines) < 40 {
+			what := ""
+			if s.format.keepsBounds() {
+				what = fmt.Sprintf("%d of %d row groups, ", needed, len(parts))
+			}
+			lines = append(lines, fmt.Sprintf("  %s: %s%d of %d bytes", s.short(f.path), what, bytes, f.size))
+		}
+	}
+	head := []string{fmt.Sprintf("%d of %d files are read", read, of)}
+	if len(lines) < read {
+		lines = append(lines, fmt.Sprintf("  and %d more", read-len(lines)))
+	}
+	return append(head, lines...), nil
+}

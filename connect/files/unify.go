@@ -1,0 +1,120 @@
+package files
+
+import (
+	"fmt"
+	"path/filepath"
+	"strings"
+
+	"rovik/core/catalog"
+	"rovik/core/value"
+)
+
+// unifier makes the columns of a table out of those of its files.
+type unifier struct {
+	columns []catalog.Column
+	byName  map[string]int
+	seen    []int     // in how many files
+	nulls   []float64 // how many rows are NULL, where that is known
+	rows    int64
+	files   int
+	first   file
+}
+
+func (u *unifier) add(f file, c *contents) {
+	if u.files == 0 {
+		u.first = f
+	}
+	u.files++
+	u.rows += c.rows
+	for _, col := range c.columns {
+		i, known := u.byName[col.Name]
+		if !known {
+			u.byName[col.Name] = len(u.columns)
+			u.columns, u.seen, u.nulls = append(u.columns, col), append(u.seen, 1), append(u.nulls, col.NullShare*float64(c.rows))
+			continue
+		}
+		have := &u.columns[i]
+		u.seen[i]++
+		u.nulls[i] += col.NullShare * float64(c.rows)
+		have.Nullable = have.Nullable || col.Nullable
+		have.Distinct = max(have.Distinct, col.Distinct)
+		have.Bounds = widest(have, &col)
+		switch kind, ok := value.Common(have.Type.Kind, col.Type.Kind); {
+		case have.Type == col.Type:
+		case ok && have.ReadAs == "" && col.ReadAs == "":
+			have.Type = value.Of(kind)
+			have.Note = fmt.Sprintf("Files differ: %s in %s, %s in %s; it is read as %s.", have.Native, filepath.Base(u.first.path), col.Native, filepath.Base(f.path), kind)
+		default:
+			have.Note = fmt.Sprintf("Files differ: %s in %s, %s in %s.", have.Native, filepath.Base(u.first.path), col.Native, filepath.Base(f.path))
+			have.ReadAs = leftOut
+		}
+	}
+}
+
+// leftOut is the ReadAs of a column that cannot be carried, until finish drops
+// it.
+const leftOut = "left out"
+
+// widest puts the bounds of two files together, where both have some.
+func widest(a, b *catalog.Column) []string {
+	if len(a.Bounds) != 2 || len(b.Bounds) != 2 {
+		return nil
+	}
+	k := a.Type.Kind
+	out := append([]string{}, a.Bounds...)
+	for i, less := range []bool{true, false} {
+		x, err1 := value.Parse(k, a.Bounds[i])
+		y, err2 := value.Parse(k, b.Bounds[i])
+		if err1 != nil || err2 != nil {
+			return nil
+		}
+		if (value.Compare(y, x) < 0) == less {
+			out[i] = b.Bounds[i]
+		}
+	}
+	return out
+}
+
+// finish returns the columns; one that some files do not have is NULL there.
+func (u *unifier) finish(t *listing) []catalog.Column {
+	var out []catalog.Column
+	for i, c := range u.columns {
+		if c.ReadAs == leftOut {
+			continue
+		}
+		if u.seen[i] < u.files {
+			c.Nullable = true
+			c.Note = strings.TrimSpace(c.Note + fmt.Sprintf(" %d of %d files do not have it: NULL there.", u.files-u.seen[i], u.files))
+		}
+		if u.rows > 0 {
+			c.NullShare = u.nulls[i] / float64(u.rows)
+		}
+		if n := within(c); c.Distinct == 0 && n > 0 {
+			c.Distinct = min(n, u.rows)
+		}
+		out = append(out, c)
+	}
+	return out
+}
+
+// within counts the values that there can be between a column's bounds, or
+// returns 0 where that is not known.
+func within(c catalog.Column) int64 {
+	k := c.Type.Kind
+	if len(c.Bounds) != 2 || !k.IsInteger() && k != value.Date {
+		return 0
+	}
+	low, err1 := value.Parse(k, c.Bounds[0])
+	high, err2 := value.Parse(k, c.Bounds[1])
+	if n := high.Int - low.Int + 1; err1 == nil && err2 == nil && n > 0 {
+		return n
+	}
+	return 0
+}
+
+// free returns a name that no column has yet.
+func (u *unifier) free(name string) string {
+	name = unused(name, func(n string) bool { _, taken := u.byName[n]; return taken })
+	u.byName[name] = -1
+	return name
+}
