@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -134,8 +135,9 @@ func (a *App) dial(name, kind string, cfg connect.Config) (connect.Source, error
 	return dial(name, kind, cfg)
 }
 
-// load makes the state from the records, keeping connections that fit.
-func (a *App) load(ctx context.Context) error {
+// load makes the state from the records, keeping connections that fit but for
+// those of the sources that were connected anew.
+func (a *App) load(ctx context.Context, anew ...string) error {
 	kept, err := a.store.Sources(ctx)
 	if err != nil {
 		return err
@@ -153,7 +155,7 @@ func (a *App) load(ctx context.Context) error {
 	var found []*catalog.Source
 	for _, r := range kept {
 		var conn connect.Source
-		if old != nil && old.sources[r.Name] != nil && old.sources[r.Name].record.Config == r.Config {
+		if old != nil && old.sources[r.Name] != nil && old.sources[r.Name].record.Config == r.Config && !slices.Contains(anew, r.Name) {
 			conn = old.sources[r.Name].conn
 		} else if conn, err = a.dial(r.Name, r.Kind, r.Config); err != nil {
 			conn = broken{err} // the others go on

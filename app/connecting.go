@@ -154,21 +154,7 @@ func (a *App) ConnectSource(ctx context.Context, n NewSource) (*catalog.Source, 
 	if err != nil {
 		return nil, err
 	}
-	if n.Password == "" {
-		return a.AddSource(ctx, n.Name, n.Kind, n.Config, n.Note)
-	}
-	if err := a.store.PutSecret(ctx, n.Name, n.Password); err != nil {
-		return nil, err
-	}
-	n.Config.Secret = "kept:" + n.Name
-	found, err := a.AddSource(ctx, n.Name, n.Kind, n.Config, n.Note)
-	if err != nil {
-		if drop := a.store.DropSecret(ctx, n.Name); drop != nil {
-			return nil, drop
-		}
-		return nil, err
-	}
-	return found, nil
+	return a.add(ctx, n)
 }
 
 // RemoveSource forgets a source. Views that read it are named, and it stays,

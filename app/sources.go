@@ -49,13 +49,25 @@ func (a *App) Sources() []SourceInfo {
 // AddSource connects a source, reads its catalogue and keeps it. Nothing is
 // kept where that fails. A source of that name is replaced.
 func (a *App) AddSource(ctx context.Context, name, kind string, cfg connect.Config, note string) (*catalog.Source, error) {
+	return a.add(ctx, NewSource{Name: name, Kind: kind, Config: cfg, Note: note})
+}
+
+// add is AddSource with a password, which is kept once it was used.
+func (a *App) add(ctx context.Context, n NewSource) (*catalog.Source, error) {
+	name, kind, cfg, note := n.Name, n.Kind, n.Config, n.Note
 	if err := checkName("source", name); err != nil {
 		return nil, err
 	}
 	if _, ok := a.Catalog().Rank(name); ok {
 		return nil, value.Errorf(value.CodeDuplicate, "a layer is called %s already", name).WithHint("choose another name")
 	}
-	conn, err := a.dial(name, kind, cfg)
+	tried := cfg
+	tried.Keeper = a.store
+	if n.Password != "" {
+		cfg.Secret = "kept:" + name
+		tried.Secret, tried.Keeper = cfg.Secret, &given{n.Password}
+	}
+	conn, err := dial(name, kind, tried)
 	if err != nil {
 		return nil, err
 	}
@@ -66,6 +78,11 @@ func (a *App) AddSource(ctx context.Context, name, kind string, cfg connect.Conf
 	}
 	a.write.Lock()
 	defer a.write.Unlock()
+	if n.Password != "" {
+		if err := a.store.PutSecret(ctx, name, n.Password); err != nil {
+			return nil, err
+		}
+	}
 	next := &records.Source{Name: name, Kind: kind, Note: note, Config: cfg, Found: found, FoundAt: time.Now()}
 	if old := a.state.Load().sources[name]; old != nil {
 		next.Hidden = old.record.Hidden
@@ -74,7 +91,7 @@ func (a *App) AddSource(ctx context.Context, name, kind string, cfg connect.Conf
 	if err != nil {
 		return nil, err
 	}
-	return found, a.load(ctx)
+	return found, a.load(ctx, name)
 }
 
 func (a *App) source(name string) (*connected, error) {

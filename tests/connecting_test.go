@@ -206,6 +206,19 @@ func TestPasswordsAreKeptEncrypted(t *testing.T) {
 	if code := send("POST", "/api/sources", wrong); code == http.StatusOK {
 		t.Error("a wrong password connects")
 	}
+	// A source is replaced by one that works, or stays as it is with its password.
+	for _, c := range []struct {
+		password string
+		works    bool
+	}{{"no", false}, {password, true}} {
+		_, err := a.ConnectSource(ctx, app.NewSource{Name: "reg", Kind: "postgresql", Password: c.password, Config: address, Replace: true})
+		if (err == nil) != c.works {
+			t.Errorf("replacing: %v", err)
+		}
+		if _, err := a.RefreshSource(ctx, "reg"); err != nil {
+			t.Errorf("after replacing: %v", err)
+		}
+	}
 	stolen := map[string]any{"name": "stolen", "kind": "postgresql", "config": map[string]any{"host": "127.0.0.1", "port": 1, "secret": "kept:reg"}}
 	if code := send("POST", "/api/sources/try", stolen); code == http.StatusOK {
 		t.Error("the password of one source is sent to another")

@@ -126,9 +126,11 @@ func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
 // describe puts the descriptions of a table's files together.
 func (s *Source) describe(ctx context.Context, t *listing, quirks map[string]catalog.Quirk) (*catalog.Table, error) {
 	all := make([]*contents, len(t.files))
-	err := each(ctx, len(t.files), func(ctx context.Context, i int) (err error) {
-		all[i], err = s.format.describe(ctx, t.files[i])
-		return s.about(t.files[i], err)
+	err := each(ctx, len(t.files), func(ctx context.Context, i int) error {
+		return s.about(t.files[i], guarded(ctx, i, func(ctx context.Context, i int) (err error) {
+			all[i], err = s.format.describe(ctx, t.files[i])
+			return err
+		}))
 	})
 	if err != nil {
 		return nil, err

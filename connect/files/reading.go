@@ -227,7 +227,7 @@ func (p *prepared) run(ctx context.Context, give func(kernel.Batch) error) error
 		}))
 	}
 	return each(ctx, len(files), func(ctx context.Context, i int) error {
-		return p.s.about(files[i], p.readFile(ctx, files[i], nil, give, 1))
+		return p.s.about(files[i], guarded(ctx, i, func(ctx context.Context, i int) error { return p.readFile(ctx, files[i], nil, give, 1) }))
 	})
 }
 
