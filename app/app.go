@@ -123,7 +123,7 @@ func dial(name, kind string, cfg connect.Config) (connect.Source, error) {
 		return mariadb.New(name, cfg)
 	case "sqlite":
 		return sqlite.New(name, cfg)
-	case "parquet", "csv":
+	case "parquet", "csv", "json":
 		return files.New(name, kind, cfg)
 	}
 	return nil, noKind(kind)

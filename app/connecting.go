@@ -33,7 +33,7 @@ type NewSource struct {
 var Kinds = []struct {
 	Name   string
 	Server bool
-}{{"postgresql", true}, {"mariadb", true}, {"sqlite", false}, {"parquet", false}, {"csv", false}}
+}{{"postgresql", true}, {"mariadb", true}, {"sqlite", false}, {"parquet", false}, {"csv", false}, {"json", false}}
 
 // complete fills in what a connection string says, and the usual port.
 func (n NewSource) complete() (NewSource, error) {

@@ -97,7 +97,7 @@ func (a *App) LookAt(ctx context.Context, source, table string) (look *Look, err
 	if look.First, err = a.few(ctx, fmt.Sprintf("SELECT * FROM %s LIMIT %d", written(t), firstRows)); err != nil {
 		return nil, err
 	}
-	m := &measures{app: a, table: written(t), files: c.record.Kind == "parquet" || c.record.Kind == "csv"}
+	m := &measures{app: a, table: written(t), files: readHere(c)}
 	rows := m.ask("count(*)")
 	type at struct{ nulls, distinct, least, greatest int }
 	places := make([]at, len(t.Columns))
@@ -158,6 +158,16 @@ func (a *App) LookAt(ctx context.Context, source, table string) (look *Look, err
 	}
 	look.Milliseconds = float64(time.Since(began).Microseconds()) / 1000
 	return look, nil
+}
+
+// readHere tells whether a source is of files, which Rovik reads in any case.
+func readHere(c *connected) bool {
+	for _, k := range Kinds {
+		if k.Name == c.record.Kind {
+			return !k.Server && k.Name != "sqlite"
+		}
+	}
+	return false
 }
 
 // measures are aggregates of a table that its source computes.
@@ -238,7 +248,7 @@ func (a *App) MostFrequent(ctx context.Context, source, table, column string) (_
 		return nil, value.Errorf(value.CodeUndefinedColumn, "%s has no column called %q", t.FullName(), column)
 	}
 	sql := fmt.Sprintf("SELECT %s AS v, count(*) AS n FROM %s GROUP BY 1 ORDER BY n DESC, v LIMIT %d", quoted(column), written(t), frequentMost)
-	if why := a.left(sql); why != nil && c.record.Kind != "parquet" && c.record.Kind != "csv" {
+	if why := a.left(sql); why != nil && !readHere(c) {
 		return nil, value.Errorf(value.CodeUnsupported, "%s does not count the values of %s exactly, and they are not fetched for it: %s", source, column, why.Text)
 	}
 	ctx, cancel := context.WithTimeout(ctx, lookTimeout)

@@ -37,7 +37,7 @@ func unreadableAddress() error {
 }
 
 var schemes = map[string]string{"postgres": "postgresql", "postgresql": "postgresql", "mysql": "mariadb", "mariadb": "mariadb", "jdbc:postgresql": "postgresql",
-	"jdbc:mariadb": "mariadb", "jdbc:mysql": "mariadb", "sqlite": "sqlite", "file": "sqlite", "parquet": "parquet", "csv": "csv"}
+	"jdbc:mariadb": "mariadb", "jdbc:mysql": "mariadb", "sqlite": "sqlite", "file": "sqlite", "parquet": "parquet", "csv": "csv", "json": "json"}
 
 func parseURL(scheme, rest, whole string) (kind string, c Config, password string, err error) {
 	kind = schemes[scheme]

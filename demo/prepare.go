@@ -92,7 +92,7 @@ func Prepare(ctx context.Context, s Setup) (*Env, error) {
 		return nil, err
 	}
 	p := &preparer{Setup: s, env: env}
-	prepares := []func(context.Context) (source, error){p.registry, p.lending, p.archive, p.climate, p.rates}
+	prepares := []func(context.Context) (source, error){p.registry, p.lending, p.archive, p.climate, p.rates, p.closingDays}
 	sources := make([]source, len(prepares))
 	errs := make([]error, len(prepares))
 	for i, prepare := range prepares {

@@ -46,6 +46,9 @@ FROM climate.readings AS r`},
 	{Layer: "intake", Name: "insurance_rate", Description: "Rates by kind of object; the one in force has no end.", SQL: `SELECT
   a.kind, a.per_mille, a.minimum, a.valid_from, coalesce(a.valid_to, date '9999-12-31') AS valid_to
 FROM rates.insurance_rates AS a`},
+	{Layer: "intake", Name: "closing_day", Description: "Days on which a town's museums are closed, and until when they are open still.", SQL: `SELECT
+  d.town, d.day, coalesce(d.reason, 'unknown') AS reason, d.open_still ->> 'to' AS open_until
+FROM calendar.closing_days AS d`},
 	{Layer: "joined", Name: "open_loan", Description: "Loans that are out, with their borrower.", SQL: `SELECT
   l.loan_id, l.loan_no, l.sent_on, l.due_on, i.name AS borrower, i.country
 FROM intake.loan AS l

@@ -104,7 +104,7 @@ func TestEmbeddedDemo(t *testing.T) {
 	}
 	defer a.Close()
 	for _, s := range a.Sources() {
-		if s.Kind == "parquet" || s.Kind == "csv" {
+		if s.Kind == "parquet" || s.Kind == "csv" || s.Kind == "json" {
 			continue // files need no server
 		}
 		if s.Kind != "sqlite" || s.Name != "archive" && !strings.Contains(s.Note, "stands in for") {

@@ -74,6 +74,8 @@ var relations = map[string]relation{
 		map[string][2]string{"registry.rooms": {"room_id", "room_id"}}},
 	"rates.insurance_rates": {"rates.insurance_rates", []column{{"kind", "text"}, {"per_mille", "num"}, {"minimum", "int"}, {"valid_from", "date"}, {"valid_to", "date"}, {"remark", "text"}},
 		map[string][2]string{"intake.object": {"kind", "kind"}}},
+	"intake.closing_day": {"intake.closing_day", []column{{"town", "text"}, {"day", "date"}, {"reason", "code"}, {"open_until", "text"}},
+		map[string][2]string{"registry.sites": {"town", "town"}, "lending.loans": {"day", "due_on"}}},
 	"joined.room_climate": {"joined.room_climate", []column{{"room_id", "int"}, {"site", "text"}, {"month", "text"}, {"driest", "num"}, {"brightest", "int"}},
 		map[string][2]string{"registry.objects": {"room_id", "home_room_id"}}},
 	"intake.object": {"intake.object", []column{{"object_id", "int"}, {"object_no", "text"}, {"kind", "code"}, {"material", "code"}, {"value_estimate", "num"}, {"acquired_on", "date"}},

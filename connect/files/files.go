@@ -60,7 +60,7 @@ type part interface {
 }
 
 // Kinds are the kinds of files, by the name of the kind of source.
-var kinds = map[string]format{"parquet": &parquet{}, "csv": &csv{}}
+var kinds = map[string]format{"parquet": &parquet{}, "csv": &csv{}, "json": &jsonFiles{}}
 
 // Source is a connected folder or file.
 type Source struct {

@@ -929,7 +929,7 @@ export interface components {
         };
         NewSource: {
             name: string;
-            /** @description postgresql, mariadb, sqlite, parquet or csv; from the connection string where it is empty */
+            /** @description postgresql, mariadb, sqlite, parquet, csv or json; from the connection string where it is empty */
             kind?: string;
             note?: string;
             /** @description A connection string in the place of the config */

@@ -12,6 +12,7 @@ const kinds = [
   { kind: 'sqlite', says: 'a database in one file', port: '' },
   { kind: 'parquet', says: 'a file, or a folder of them', port: '' },
   { kind: 'csv', says: 'a file, or a folder of them', port: '' },
+  { kind: 'json', says: 'records, a line each or in an array', port: '' },
 ] as const
 
 const tlsModes = [

@@ -4,7 +4,7 @@ import { millis } from '../lib/text'
 
 const server = ['name resolved', 'port open', 'TLS', 'sign-in', 'database', 'rights to read', 'server version', 'clock and time zone']
 const files = ['path', 'files', 'rights to read']
-const stepsOf: Record<string, string[]> = { postgresql: server, mariadb: server, sqlite: ['path', 'database', 'rights to read', 'server version'], parquet: files, csv: files }
+const stepsOf: Record<string, string[]> = { postgresql: server, mariadb: server, sqlite: ['path', 'database', 'rights to read', 'server version'], parquet: files, csv: files, json: files }
 
 /** The steps to a source, one below the other, down to the one that failed; those behind it were not taken. */
 export function Steps({ kind, steps }: { kind: string; steps: Step[] }) {
