@@ -32,22 +32,24 @@ export function SourcesPage({ catalog }: { catalog: Catalog }) {
   const table = tables.find((t) => t.name === params.table) ?? tables[0]
   return (
     <Flex direction="column" h="100%">
-      <Flex h="44px" px="3" align="center" gap="1" borderBottom="1px solid" borderColor="line" flexShrink={0}>
-        {catalog.sources.map((s) => (
-          <Link key={s.name} to={`/sources/${s.name}`}>
-            <Flex align="center" gap="1.5" px="2" h="28px" borderRadius="4px" bg={s === source ? 'sheet' : undefined} border="1px solid" borderColor={s === source ? 'line' : 'transparent'}>
-              <Box w="9px" h="9px" borderRadius="2px" style={{ background: hueOf(s.name, names) }} />
-              <Text fontFamily="heading" fontWeight="600">
-                {s.name}
-              </Text>
-              <Text fontSize="12px" color="faint">
-                {products[s.kind] ?? s.kind}
-              </Text>
-            </Flex>
-          </Link>
-        ))}
-        <Link to="/connect" style={{ marginLeft: 'auto' }}>
-          <Flex align="center" gap="1" px="2" h="28px" borderRadius="4px" border="1px dashed" borderColor="line" color="tide" _hover={{ bg: 'sea' }}>
+      <Flex h="44px" px="3" align="center" gap="3" borderBottom="1px solid" borderColor="line" flexShrink={0}>
+        <Flex flex="1" minW="0" gap="1" overflowX="auto" whiteSpace="nowrap">
+          {catalog.sources.map((s) => (
+            <Link key={s.name} to={`/sources/${s.name}`}>
+              <Flex ref={s === source ? inSight : undefined} align="center" gap="1.5" px="2" h="28px" borderRadius="4px" bg={s === source ? 'sheet' : undefined} border="1px solid" borderColor={s === source ? 'line' : 'transparent'} title={`${s.name}: ${products[s.kind] ?? s.kind}`}>
+                <Box w="9px" h="9px" borderRadius="2px" flexShrink={0} style={{ background: hueOf(s.name, names) }} />
+                <Text fontFamily="heading" fontWeight="600">
+                  {middle(s.name, 20)}
+                </Text>
+                <Text fontSize="12px" color="faint">
+                  {products[s.kind] ?? s.kind}
+                </Text>
+              </Flex>
+            </Link>
+          ))}
+        </Flex>
+        <Link to="/connect" style={{ flexShrink: 0 }}>
+          <Flex align="center" gap="1" px="2" h="28px" borderRadius="4px" border="1px dashed" borderColor="line" color="tide" whiteSpace="nowrap" _hover={{ bg: 'sea' }}>
             <Plus size={13} /> Connect a source
           </Flex>
         </Link>
@@ -63,6 +65,9 @@ export function SourcesPage({ catalog }: { catalog: Catalog }) {
     </Flex>
   )
 }
+
+/** The source that was chosen is not scrolled away. */
+const inSight = (e: HTMLElement | null) => e?.scrollIntoView({ inline: 'nearest', block: 'nearest' })
 
 function Head({ source }: { source: SourceInfo }) {
   const queries = useQueryClient()
