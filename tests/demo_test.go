@@ -14,6 +14,7 @@ import (
 
 	"rovik/app"
 	"rovik/connect"
+	"rovik/core/syntax"
 	"rovik/demo"
 )
 
@@ -309,4 +310,52 @@ func TestLooseTypesAreSaid(t *testing.T) {
 	if want := "[1|1|2024-01-03|3|true| x|2.5|2024-03-01|-4|false|]"; fmt.Sprint(o.rows) != want {
 		t.Errorf("got %v (%v), want %s", o.rows, o.err, want)
 	}
+}
+
+// Every expression that somebody wrote in a view gets a verdict, whatever was
+// rewritten around it, with folding and without.
+func TestEveryWrittenExpressionIsAPiece(t *testing.T) {
+	seen := 0
+	for _, v := range demo.Views {
+		tree, err := syntax.Parse(v.SQL)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, off := range []bool{false, true} {
+			report, err := project.Explain(app.Query{SQL: "SELECT * FROM " + v.FullName(), FoldOff: off})
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, target := range targetsOf(tree.Body) {
+				switch target.(type) {
+				case *syntax.Column, *syntax.Literal, *syntax.Star:
+					continue
+				}
+				at, found := target.At(), false
+				for _, p := range report.Pieces {
+					found = found || p.View == v.FullName() && p.Span[0] >= at.Start && p.Span[1] <= at.End
+				}
+				if seen++; !found {
+					t.Errorf("%s: %q has no verdict (folding off: %v)", v.FullName(), v.SQL[at.Start:at.End], off)
+				}
+			}
+		}
+	}
+	if seen < 40 {
+		t.Errorf("only %d expressions were looked at", seen)
+	}
+}
+
+// targetsOf lists the output expressions of a query, those of all its parts.
+func targetsOf(body syntax.Body) []syntax.Expr {
+	var out []syntax.Expr
+	switch b := body.(type) {
+	case *syntax.Select:
+		for _, target := range b.Targets {
+			out = append(out, target.Expr)
+		}
+	case *syntax.SetOp:
+		out = append(targetsOf(b.Left.Body), targetsOf(b.Right.Body)...)
+	}
+	return out
 }

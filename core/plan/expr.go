@@ -232,7 +232,8 @@ type Defs map[ID]Expr
 
 // Substitute replaces the columns that defs defines. The result as a whole
 // keeps the origin of e, so that a piece stays the piece it was; a bare column
-// gives way to the piece that defines it.
+// gives way to the piece that defines it. What was written nowhere, as a rewrite
+// made it, stands where the column that it replaces was written.
 func Substitute(e Expr, defs Defs) Expr {
 	if len(defs) == 0 {
 		return e
@@ -240,6 +241,9 @@ func Substitute(e Expr, defs Defs) Expr {
 	out := Map(e, func(p Expr) Expr {
 		if c, ok := p.(*Col); ok {
 			if d, ok := defs[c.ID]; ok {
+				if !d.Origin().Known() {
+					d = WithOrigin(d, c.Org)
+				}
 				return d
 			}
 		}
