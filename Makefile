@@ -69,8 +69,8 @@ test: deps build lint web-check
 
 # fuzz goes on where make test stops: many more seeds for the differential
 # tests (SEEDS for queries of the whole language, a quarter of that over the
-# demo's views, SEEDS for core alone), and Go's own fuzzing of the parser, the number readers and the
-# planner.
+# demo's views, SEEDS for core alone), and Go's own fuzzing of the parser, the
+# planner, and the readers of numbers and files.
 SEEDS ?= 20000
 fuzz: debs
 	ROVIK_SEEDS=$(SEEDS) go test -count=1 -timeout 120m -run TestWideQueriesHoldTheLaw ./tests
@@ -79,9 +79,12 @@ fuzz: debs
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/syntax
 	go test -run '^$$' -fuzz FuzzDecimal -fuzztime 60s ./core/value
 	go test -run '^$$' -fuzz FuzzPlanning -fuzztime 60s ./connect/verdicts
+	go test -run '^$$' -fuzz FuzzScanner -fuzztime 60s ./connect/files
+	go test -run '^$$' -fuzz FuzzJSONFile -fuzztime 60s ./connect/files
 
 bench: debs build
 	go test -run '^$$' -bench . -benchtime 1x -timeout 30m ./tests
+	go test -run '^$$' -bench . -benchtime 5x -cpu 1 ./connect/files
 
 clean:
 	rm -rf bin serve/dist/assets serve/dist/index.html web/node_modules

@@ -168,6 +168,13 @@ func (a *App) load(ctx context.Context, anew ...string) error {
 	}
 	s.catalog = catalog.New(found, layers, views)
 	a.state.Store(s)
+	if old != nil {
+		for name, c := range old.sources {
+			if now := s.sources[name]; now == nil || now.conn != c.conn {
+				go c.conn.Close() // it waits for the statements that still run
+			}
+		}
+	}
 	return nil
 }
 

@@ -29,11 +29,22 @@ type NewSource struct {
 	Replace          bool // one of that name; otherwise it must be free
 }
 
-// Kinds are the kinds of sources, each with whether it is a server.
-var Kinds = []struct {
-	Name   string
-	Server bool
-}{{"postgresql", true}, {"mariadb", true}, {"sqlite", false}, {"parquet", false}, {"csv", false}, {"json", false}}
+// kinds are the kinds of sources: whether one is a server, and whether it is of
+// files, which Rovik itself reads.
+var kinds = []struct {
+	name          string
+	server, files bool
+}{{"postgresql", true, false}, {"mariadb", true, false}, {"sqlite", false, false}, {"parquet", false, true}, {"csv", false, true}, {"json", false, true}}
+
+// readHere tells whether a source is of files.
+func (c *connected) readHere() bool {
+	for _, k := range kinds {
+		if k.name == c.record.Kind {
+			return k.files
+		}
+	}
+	return false
+}
 
 // complete fills in what a connection string says, and the usual port.
 func (n NewSource) complete() (NewSource, error) {
@@ -57,11 +68,11 @@ func (n NewSource) complete() (NewSource, error) {
 			n.Password = password
 		}
 	}
-	for _, k := range Kinds {
-		if k.Name != n.Kind {
+	for _, k := range kinds {
+		if k.name != n.Kind {
 			continue
 		}
-		if k.Server {
+		if k.server {
 			if n.Config.Host == "" {
 				n.Config.Host = "127.0.0.1"
 			}
@@ -81,8 +92,8 @@ func (n NewSource) complete() (NewSource, error) {
 
 func noKind(kind string) error {
 	var names []string
-	for _, k := range Kinds {
-		names = append(names, k.Name)
+	for _, k := range kinds {
+		names = append(names, k.name)
 	}
 	last := len(names) - 1
 	return value.Errorf(value.CodeSource, "there is no kind of source called %q", kind).
@@ -169,13 +180,10 @@ func (a *App) RemoveSource(ctx context.Context, name string, inSpite bool) error
 	}
 	a.write.Lock()
 	defer a.write.Unlock()
-	gone := a.state.Load().sources[name]
 	if err := a.store.DropSource(ctx, name); err != nil {
 		return err
 	}
-	err := a.load(ctx)
-	gone.conn.Close()
-	return err
+	return a.load(ctx)
 }
 
 // readersOf lists the views that read a source, through others too.
@@ -183,12 +191,10 @@ func (a *App) readersOf(source string) []string {
 	var out []string
 	for _, v := range a.Catalog().Views() {
 		q, err := a.bound(Query{SQL: v.SQL, Layer: v.Layer, View: v.Name}, a.Catalog())
-		if err == nil && sourcesOf(q)[source] {
+		if err == nil && plan.Sources(q.Root)[source] {
 			out = append(out, v.FullName())
 		}
 	}
 	slices.Sort(out)
 	return out
 }
-
-func sourcesOf(q *plan.Query) map[string]bool { return plan.Sources(q.Root) }

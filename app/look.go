@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"rovik/core/catalog"
-	"rovik/core/exec"
 	"rovik/core/fold"
 	"rovik/core/kernel"
 	"rovik/core/value"
@@ -97,7 +96,7 @@ func (a *App) LookAt(ctx context.Context, source, table string) (look *Look, err
 	if look.First, err = a.few(ctx, fmt.Sprintf("SELECT * FROM %s LIMIT %d", written(t), firstRows)); err != nil {
 		return nil, err
 	}
-	m := &measures{app: a, table: written(t), files: readHere(c)}
+	m := &measures{app: a, table: written(t), files: c.readHere()}
 	rows := m.ask("count(*)")
 	type at struct{ nulls, distinct, least, greatest int }
 	places := make([]at, len(t.Columns))
@@ -160,16 +159,6 @@ func (a *App) LookAt(ctx context.Context, source, table string) (look *Look, err
 	return look, nil
 }
 
-// readHere tells whether a source is of files, which Rovik reads in any case.
-func readHere(c *connected) bool {
-	for _, k := range Kinds {
-		if k.Name == c.record.Kind {
-			return !k.Server && k.Name != "sqlite"
-		}
-	}
-	return false
-}
-
 // measures are aggregates of a table that its source computes.
 type measures struct {
 	app     *App
@@ -218,11 +207,7 @@ func (a *App) left(sql string) *fold.Reason {
 
 // few runs a query of few rows, and gives them as texts.
 func (a *App) few(ctx context.Context, sql string) ([][]*string, error) {
-	c, took, err := a.Compile(Query{SQL: sql}, nil)
-	if err != nil {
-		return nil, err
-	}
-	run, err := exec.Start(ctx, c, a.state.Load(), exec.Options{ID: newID(), Planned: took})
+	run, err := a.Start(ctx, Query{SQL: sql}, newID())
 	if err != nil {
 		return nil, err
 	}
@@ -248,7 +233,7 @@ func (a *App) MostFrequent(ctx context.Context, source, table, column string) (_
 		return nil, value.Errorf(value.CodeUndefinedColumn, "%s has no column called %q", t.FullName(), column)
 	}
 	sql := fmt.Sprintf("SELECT %s AS v, count(*) AS n FROM %s GROUP BY 1 ORDER BY n DESC, v LIMIT %d", quoted(column), written(t), frequentMost)
-	if why := a.left(sql); why != nil && !readHere(c) {
+	if why := a.left(sql); why != nil && !c.readHere() {
 		return nil, value.Errorf(value.CodeUnsupported, "%s does not count the values of %s exactly, and they are not fetched for it: %s", source, column, why.Text)
 	}
 	ctx, cancel := context.WithTimeout(ctx, lookTimeout)

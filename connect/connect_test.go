@@ -55,12 +55,11 @@ func TestStepsEndWhereOneFails(t *testing.T) {
 }
 
 func TestClock(t *testing.T) {
-	s := &Steps{}
 	for _, c := range []struct {
 		off  time.Duration
 		want string
 	}{{0, "as here, time zone UTC"}, {-90 * time.Second, "behind this machine, time zone UTC"}, {time.Hour, "ahead of this machine, time zone UTC"}} {
-		text, off := s.Clock(time.Now().Add(c.off), "UTC", 0)
+		text, off := Clock(time.Now().Add(c.off), "UTC", 0)
 		if !strings.HasSuffix(text, c.want) || (off-c.off.Abs()).Abs() > time.Second {
 			t.Errorf("%s: %s, %s", c.off, text, off)
 		}

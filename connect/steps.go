@@ -73,11 +73,43 @@ func (s *Steps) Failed() *Step {
 	return nil
 }
 
-// Spent says how long the last step took, where it was measured before.
-func (s *Steps) Spent(took time.Duration) {
-	if len(s.List) > 0 {
-		s.List[len(s.List)-1].Milliseconds = float64(took.Microseconds()) / 1000
+// SignedIn is how signing in to a server ended: drivers take three steps at
+// once, and their error tells at which of them it was.
+type SignedIn struct {
+	Err      error // of the driver; nil where all went well
+	Sentence error // the same for people
+	TLS      error // a sentence where encrypting failed, else nil
+	// Answered tells that the server itself refused, InDatabase that it did so
+	// at the database.
+	Answered, InDatabase bool
+	Took                 time.Duration
+	Encryption           func() (string, error) // of the session
+}
+
+// SignIn takes the steps from TLS to the database.
+func (s *Steps) SignIn(c Config, in SignedIn) {
+	s.Take(StepTLS, func() (string, error) {
+		switch {
+		case in.Err == nil:
+			return in.Encryption()
+		case in.Answered:
+			return "it got as far as the sign-in", nil
+		case in.TLS != nil:
+			return "", in.TLS
+		}
+		return "", in.Sentence
+	})
+	if s.failed {
+		return
 	}
+	s.Take(StepSignIn, func() (string, error) {
+		if in.Err != nil && !in.InDatabase {
+			return "", in.Sentence
+		}
+		return "as " + c.User, nil
+	})
+	s.List[len(s.List)-1].Milliseconds = float64(in.Took.Microseconds()) / 1000
+	s.Take(StepDatabase, func() (string, error) { return c.Database, in.Sentence })
 }
 
 // Advise adds a hint to the last step, which went well and is still not as it
@@ -125,7 +157,7 @@ func (s *Steps) Reach(ctx context.Context, source, product string, c Config) boo
 }
 
 // Clock compares a server's time with this machine's.
-func (s *Steps) Clock(theirs time.Time, zone string, took time.Duration) (string, time.Duration) {
+func Clock(theirs time.Time, zone string, took time.Duration) (string, time.Duration) {
 	// The question took a while; the answer is from its middle.
 	off := time.Since(theirs.Add(took / 2)).Truncate(time.Millisecond)
 	text := "as here"

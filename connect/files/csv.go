@@ -10,16 +10,14 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
 
-	"github.com/apache/arrow-go/v18/arrow"
-	"github.com/apache/arrow-go/v18/arrow/array"
 	"github.com/klauspost/compress/zstd"
 
 	"rovik/core/catalog"
-	"rovik/core/exec"
 	"rovik/core/kernel"
 	"rovik/core/value"
 )
@@ -164,7 +162,7 @@ func (c *csv) describe(ctx context.Context, f file) (*contents, error) {
 	}
 	defer o.Close()
 	guesses := make([]guess, len(o.header))
-	out := &contents{facts: map[string]string{}}
+	out := &contents{facts: map[string]catalog.Quirk{}}
 	ragged := 0
 	var raggedAt []string
 	for ; ; out.rows++ {
@@ -196,7 +194,8 @@ func (c *csv) describe(ctx context.Context, f file) (*contents, error) {
 		if ragged > maxLines {
 			more = " and others"
 		}
-		out.facts["ragged lines"] = fmt.Sprintf("%d: lines %s%s", ragged, strings.Join(raggedAt, ", "), more)
+		out.facts["ragged lines"] = catalog.Quirk{Value: fmt.Sprintf("%d: lines %s%s", ragged, strings.Join(raggedAt, ", "), more),
+			Meaning: "Cells that a line lacks are NULL; cells that it has too many are left out."}
 	}
 	for i, g := range guesses {
 		col := catalog.Column{Name: o.header[i], Type: value.Of(g.kind()), Nullable: g.nulls > 0, Native: "text"}
@@ -220,178 +219,36 @@ func (c *csv) open(_ context.Context, f file, columns []catalog.Column) (opened,
 // parts is the file as a whole.
 func (c *csvFile) parts() []part { return []part{c} }
 
-func (c *csvFile) rows() int64                  { return -1 }
 func (c *csvFile) bytes() int64                 { return c.size }
 func (c *csvFile) bounds(string) (bounds, bool) { return bounds{}, false }
 
 func (c *csvFile) read(ctx context.Context, give func(kernel.Batch) error) error {
-	at := make([]int, len(c.columns))
-	build := make([]array.Builder, len(c.columns))
-	put := make([]func([]byte) error, len(c.columns))
+	at := make([]int, len(c.columns)) // where in a record each column stands, or -1
 	for i, col := range c.columns {
-		at[i] = -1
-		for j, name := range c.header {
-			if name == col.Name {
-				at[i] = j
-			}
-		}
-		build[i], put[i] = cellBuilder(col.Type.Kind, c.scan)
-		build[i].Reserve(exec.BatchRows)
+		at[i] = slices.Index(c.header, col.Name)
 	}
-	flush := func(n int) error {
-		b := kernel.Batch{Len: n, Cols: make([]arrow.Array, len(build))}
-		for i := range build {
-			b.Cols[i] = build[i].NewArray()
-			build[i].Reserve(exec.BatchRows)
-		}
-		return give(b)
-	}
-	n := 0
+	out := newBatcher(c.columns, &c.scan.plain, give)
 	for {
 		err := c.scan.next()
 		if errors.Is(err, io.EOF) {
-			break
+			return out.flush()
 		}
 		if err != nil {
 			return err
 		}
 		for i, j := range at {
-			if j < 0 || j >= len(c.scan.fields) || len(c.scan.fields[j].text) == 0 && (!c.scan.fields[j].quoted || c.columns[i].Type.Kind != value.Text) {
-				build[i].AppendNull()
-				continue
+			var cell field
+			if j >= 0 && j < len(c.scan.fields) {
+				cell = c.scan.fields[j]
 			}
-			if err := put[i](c.scan.fields[j].text); err != nil {
-				return value.Errorf(value.Code(err), "line %d, column %s: %s", c.scan.first, c.columns[i].Name, message(err)).
-					WithHint("refresh the source: its types are those that all cells had")
-			}
-		}
-		if n++; n == exec.BatchRows {
-			if ctx.Err() != nil {
-				return ctx.Err()
-			}
-			if err := flush(n); err != nil {
+			if len(cell.text) == 0 && (!cell.quoted || c.columns[i].Type.Kind != value.Text) {
+				out.null(i)
+			} else if err := out.cell(i, cell.text, "line", c.scan.first); err != nil {
 				return err
 			}
-			n = 0
 		}
-	}
-	if n == 0 {
-		return nil
-	}
-	return flush(n)
-}
-
-// message is an error's text without its code.
-func message(err error) string {
-	var ve *value.Error
-	if errors.As(err, &ve) {
-		return ve.Message
-	}
-	return err.Error()
-}
-
-// parseInteger reads digits without making a string of them.
-func parseInteger(b []byte, bits int) (int64, error) {
-	negative := len(b) > 0 && b[0] == '-'
-	digits := b
-	if negative {
-		digits = b[1:]
-	}
-	if len(digits) == 0 || len(digits) > 18 {
-		n, err := strconv.ParseInt(string(b), 10, bits)
-		if err != nil {
-			return 0, value.Errorf(value.CodeBadText, "%q is not an integer", clip(b))
-		}
-		return n, nil
-	}
-	var n int64
-	for _, d := range digits {
-		if d < '0' || d > '9' {
-			return 0, value.Errorf(value.CodeBadText, "%q is not an integer", clip(b))
-		}
-		n = n*10 + int64(d-'0')
-	}
-	if negative {
-		n = -n
-	}
-	if bits < 64 && (n >= 1<<(bits-1) || n < -(1<<(bits-1))) {
-		return 0, value.ErrIntegerRange
-	}
-	return n, nil
-}
-
-func clip(b []byte) string {
-	if len(b) > 40 {
-		return string(b[:40]) + "…"
-	}
-	return string(b)
-}
-
-// cellBuilder makes a builder of a kind, and what appends a cell's text to it.
-func cellBuilder(k value.Kind, scan *scanner) (array.Builder, func([]byte) error) {
-	b := value.NewBuilder(k)
-	switch b := b.(type) {
-	case *array.Int32Builder:
-		return b, func(x []byte) error {
-			n, err := parseInteger(x, 32)
-			b.Append(int32(n))
+		if err := out.row(ctx); err != nil {
 			return err
 		}
-	case *array.Int64Builder:
-		return b, func(x []byte) error {
-			n, err := parseInteger(x, 64)
-			b.Append(n)
-			return err
-		}
-	case *array.Date32Builder:
-		return b, func(x []byte) error {
-			us, ok := value.QuickMoment(x)
-			if !ok {
-				day, err := value.ParseDate(string(x))
-				b.Append(arrow.Date32(day))
-				return err
-			}
-			b.Append(arrow.Date32(value.DayOf(us)))
-			return nil
-		}
-	case *array.TimestampBuilder:
-		return b, func(x []byte) error {
-			us, ok := value.QuickMoment(x)
-			if !ok {
-				var err error
-				if us, err = value.ParseTimestamp(string(x)); err != nil {
-					return err
-				}
-			}
-			b.Append(arrow.Timestamp(us))
-			return nil
-		}
-	case *array.FixedSizeBinaryBuilder: // numeric
-		return b, func(x []byte) error {
-			d, ok := value.QuickDecimal(x)
-			if !ok {
-				var err error
-				if d, err = value.ParseDecimal(string(x)); err != nil {
-					return err
-				}
-			}
-			value.AppendDecimal(b, d)
-			return nil
-		}
-	case *array.StringBuilder:
-		return b, func(x []byte) error {
-			if !scan.plain && (!utf8.Valid(x) || bytes.IndexByte(x, 0) >= 0) {
-				return value.Errorf(value.CodeBadText, "the text is not UTF-8, or has the character 0")
-			}
-			b.BinaryBuilder.Append(x)
-			return nil
-		}
-	}
-	return b, func(x []byte) error {
-		v, err := value.Parse(k, string(x))
-		if err == nil {
-			value.Append(b, v)
-		}
-		return err
 	}
 }

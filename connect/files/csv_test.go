@@ -261,7 +261,7 @@ func BenchmarkCSV(b *testing.B) {
 	}
 	var put []func([]byte) error
 	for _, col := range held.columns {
-		_, one := cellBuilder(col.Type.Kind, newScanner(nil, ','))
+		_, one := cellBuilder(col.Type.Kind, new(bool))
 		put = append(put, one)
 	}
 	header := true

@@ -39,8 +39,8 @@ type format interface {
 type contents struct {
 	columns []catalog.Column
 	rows    int64
-	// facts are of the format, for people: they become quirks.
-	facts map[string]string
+	// facts are for people to know of the file; they stand among the quirks.
+	facts map[string]catalog.Quirk
 }
 
 // opened is an open file.
@@ -51,7 +51,6 @@ type opened interface {
 
 // part is what can be read, or left unread, alone.
 type part interface {
-	rows() int64 // -1 where that is not known
 	bytes() int64
 	// bounds are of a column, by its name.
 	bounds(column string) (bounds, bool)
@@ -141,10 +140,14 @@ func (s *Source) describe(ctx context.Context, t *listing, quirks map[string]cat
 		u.add(t.files[i], c)
 		out.Rows += c.rows
 		for name, fact := range c.facts {
-			quirks[name+" in "+s.short(t.files[i].path)] = catalog.Quirk{Value: fact, Meaning: "Cells that a line lacks are NULL; cells that it has too many are left out."}
+			quirks[name+" in "+s.short(t.files[i].path)] = fact
 		}
 	}
-	out.Columns = u.finish(t)
+	var left []catalog.Column
+	out.Columns, left = u.finish()
+	for _, c := range left {
+		quirks["left out: "+t.name+"."+c.Name] = catalog.Quirk{Value: c.Native, Meaning: c.Note}
+	}
 	for p, name := range t.parts {
 		col := catalog.Column{Name: u.free(name), Type: value.Of(t.kinds[p]), Native: "the folder's name", ReadAs: PartColumn}
 		shares := map[string]int64{}

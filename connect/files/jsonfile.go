@@ -10,11 +10,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"github.com/apache/arrow-go/v18/arrow"
-	"github.com/apache/arrow-go/v18/arrow/array"
-
 	"rovik/core/catalog"
-	"rovik/core/exec"
 	"rovik/core/kernel"
 	"rovik/core/value"
 )
@@ -163,8 +159,8 @@ func (j *jsonFiles) describe(ctx context.Context, f file) (*contents, error) {
 	defer o.Close()
 	byKey := map[string]*member{}
 	var members []*member
-	taken := map[string]bool{}
-	out := &contents{facts: map[string]string{}}
+	names := memberNames{}
+	out := &contents{}
 	for ; ; out.rows++ {
 		record, err := o.next()
 		if errors.Is(err, io.EOF) {
@@ -179,9 +175,7 @@ func (j *jsonFiles) describe(ctx context.Context, f file) (*contents, error) {
 		for _, key := range record.Keys {
 			m := byKey[key]
 			if m == nil {
-				name := unused(columnName(key), func(n string) bool { return taken[n] })
-				taken[name] = true
-				m = &member{name: name}
+				m = &member{name: names.of(key)}
 				byKey[key] = m
 				members = append(members, m)
 			}
@@ -266,70 +260,61 @@ func (j *jsonFiles) open(_ context.Context, f file, columns []catalog.Column) (o
 }
 
 func (o *jsonFile) parts() []part                { return []part{o} }
-func (o *jsonFile) rows() int64                  { return -1 }
 func (o *jsonFile) bytes() int64                 { return o.size }
 func (o *jsonFile) bounds(string) (bounds, bool) { return bounds{}, false }
 
 func (o *jsonFile) read(ctx context.Context, give func(kernel.Batch) error) error {
 	at := map[string]int{}
-	build := make([]array.Builder, len(o.columns))
-	put := make([]func([]byte) error, len(o.columns))
 	for i, c := range o.columns {
 		at[c.Name] = i
-		build[i], put[i] = cellBuilder(c.Type.Kind, &scanner{})
 	}
-	names := map[string]string{}
-	taken := map[string]bool{}
+	names := memberNames{}
 	seen := make([]value.JSONValue, len(o.columns))
-	flush := func(n int) error {
-		b := kernel.Batch{Len: n, Cols: make([]arrow.Array, len(build))}
-		for i := range build {
-			b.Cols[i] = build[i].NewArray()
-		}
-		return give(b)
-	}
-	n := 0
+	out := newBatcher(o.columns, new(bool), give)
 	for {
 		record, err := o.next()
 		if errors.Is(err, io.EOF) {
-			break
+			return out.flush()
 		}
 		if err != nil {
 			return err
 		}
 		clear(seen)
 		for i, key := range record.Keys {
-			name, known := names[key]
-			if !known {
-				name = unused(columnName(key), func(n string) bool { return taken[n] })
-				names[key], taken[name] = name, true
-			}
-			if c, wanted := at[name]; wanted {
+			if c, wanted := at[names.of(key)]; wanted {
 				seen[c] = record.Values[i]
 			}
 		}
 		for i, v := range seen {
 			if v == nil {
-				build[i].AppendNull()
-			} else if err := put[i](cellText(v, o.columns[i].Type.Kind)); err != nil {
-				return value.Errorf(value.Code(err), "record %d, column %s: %s", o.n, o.columns[i].Name, message(err)).
-					WithHint("refresh the source: its types are those that all records had")
-			}
-		}
-		if n++; n == exec.BatchRows {
-			if ctx.Err() != nil {
-				return ctx.Err()
-			}
-			if err := flush(n); err != nil {
+				out.null(i)
+			} else if err := out.cell(i, cellText(v, o.columns[i].Type.Kind), "record", o.n); err != nil {
 				return err
 			}
-			n = 0
+		}
+		if err := out.row(ctx); err != nil {
+			return err
 		}
 	}
-	if n == 0 {
-		return nil
+}
+
+// memberNames are the columns' names of members, in the order in which a file
+// has them first: the same each time that it is read.
+type memberNames map[string]string
+
+func (m memberNames) of(key string) string {
+	if name, known := m[key]; known {
+		return name
 	}
-	return flush(n)
+	m[key] = unused(columnName(key), func(n string) bool {
+		for _, taken := range m {
+			if taken == n {
+				return true
+			}
+		}
+		return false
+	})
+	return m[key]
 }
 
 // cellText is a value's text, as its column reads it.

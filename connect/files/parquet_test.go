@@ -5,10 +5,16 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
+	"github.com/apache/arrow-go/v18/arrow"
+	"github.com/apache/arrow-go/v18/arrow/array"
 	pq "github.com/apache/arrow-go/v18/parquet"
+	"github.com/apache/arrow-go/v18/parquet/pqarrow"
+
+	"rovik/core/value"
 )
 
 // loggers writes three months of readings, forty each in groups of ten, with
@@ -149,5 +155,95 @@ func TestDamagedParquet(t *testing.T) {
 		if rows, _, err := whole.ask("SELECT count(note) FROM f.readings WHERE month <> '2025-02'", false); err != nil || rows[0] != "72" {
 			t.Errorf("%s: the other files: %v, %v", name, rows, err)
 		}
+	}
+}
+
+// Every type is carried exactly, or left out with the reason.
+func TestParquetTypes(t *testing.T) {
+	point := arrow.StructOf(arrow.Field{Name: "x", Type: arrow.PrimitiveTypes.Int32})
+	fields := []struct {
+		name  string
+		typ   arrow.DataType
+		json  string // two rows
+		want  string // the type, and the rows
+		bound string // a condition that the first row alone meets
+	}{
+		{"flag", arrow.FixedWidthTypes.Boolean, `[true, null]`, "boolean: true NULL", "flag"},
+		{"tiny", arrow.PrimitiveTypes.Int8, `[-7, 5]`, "smallint: -7 5", "tiny < 0"},
+		{"wide", arrow.PrimitiveTypes.Uint64, `[18446744073709551615, 0]`, "numeric(20,0): 18446744073709551615 0", "wide > 1"},
+		{"unsigned", arrow.PrimitiveTypes.Uint32, `[4294967295, 1]`, "bigint: 4294967295 1", "unsigned > 4000000000"},
+		{"single", arrow.PrimitiveTypes.Float32, `[1.5, null]`, "real: 1.5 NULL", "single = 1.5"},
+		{"raw", arrow.BinaryTypes.Binary, `["AP8=", null]`, `bytea: \x00ff NULL`, `raw = '\x00ff'::bytea`},
+		{"amount", &arrow.Decimal128Type{Precision: 10, Scale: 2}, `["-12.50", "3.00"]`, "numeric(10,2): -12.50 3.00", "amount < 0"},
+		{"day", arrow.FixedWidthTypes.Date32, `["2024-02-29", null]`, "date: 2024-02-29 NULL", "day = date '2024-02-29'"},
+		{"clock", arrow.FixedWidthTypes.Time64us, `["10:30:00.25", null]`, "time: 10:30:00.25 NULL", "clock > time '10:00'"},
+		{"fine", &arrow.TimestampType{Unit: arrow.Nanosecond}, `["2024-01-01 00:00:00.000001000", null]`, "timestamp: 2024-01-01 00:00:00.000001 NULL", "fine > timestamp '2024-01-01'"},
+		{"zoned", &arrow.TimestampType{Unit: arrow.Millisecond, TimeZone: "UTC"}, `["2024-01-01 12:00:00Z", null]`, "timestamptz: 2024-01-01 12:00:00+00 NULL", "zoned < timestamptz '2025-01-01'"},
+		{"words", &arrow.DictionaryType{IndexType: arrow.PrimitiveTypes.Int32, ValueType: arrow.BinaryTypes.String}, `["a", null]`, "text: a NULL", "words = 'a'"},
+		{"list", arrow.ListOf(arrow.PrimitiveTypes.Int32), `[[1, null, 3], []]`, "integer[]: {1,NULL,3} {}", "list[3] = 3"},
+		{"point", point, `[{"x": 1}, null]`, "left out: Nested values need a shape, which makes columns of them.", ""},
+		{"points", arrow.ListOf(point), `[[{"x": 1}], null]`, "left out: A list of struct<x: int32> needs a shape, which makes a table of it.", ""},
+	}
+	var schema []arrow.Field
+	var columns []arrow.Array
+	for _, f := range fields {
+		arr, _, err := array.FromJSON(value.Memory, f.typ, strings.NewReader(f.json))
+		if err != nil {
+			t.Fatalf("%s: %v", f.name, err)
+		}
+		schema, columns = append(schema, arrow.Field{Name: f.name, Type: f.typ, Nullable: true}), append(columns, arr)
+	}
+	root := t.TempDir()
+	f, err := os.Create(filepath.Join(root, "x.parquet"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := pqarrow.NewFileWriter(arrow.NewSchema(schema, nil), f, nil, pqarrow.NewArrowWriterProperties(pqarrow.WithStoreSchema()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := w.Write(array.NewRecordBatch(arrow.NewSchema(schema, nil), columns, 2)); err != nil {
+		t.Fatal(err)
+	}
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	p := connected(t, "parquet", root)
+	table := p.found.Tables[0]
+	for _, f := range fields {
+		at := table.Column(f.name)
+		if at < 0 {
+			if got := "left out: " + p.found.Quirks["left out: x."+f.name].Meaning; got != f.want {
+				t.Errorf("%s is %q, want %q", f.name, got, f.want)
+			}
+			continue
+		}
+		// The rows come sorted by their texts.
+		_, values, _ := strings.Cut(f.want, ": ")
+		want := strings.Split(strings.ReplaceAll(values, "2024-01-01 ", "2024-01-01_"), " ")
+		for i := range want {
+			want[i] = strings.ReplaceAll(want[i], "_", " ")
+		}
+		first := want[0]
+		slices.Sort(want)
+		rows, _ := p.rows("SELECT " + f.name + " FROM f.x")
+		if kind, _, _ := strings.Cut(f.want, ": "); !slices.Equal(rows, want) || table.Columns[at].Type.String() != kind {
+			t.Errorf("%s: %s %q, want %s %q", f.name, table.Columns[at].Type, rows, kind, want)
+		}
+		if rows, _ := p.rows("SELECT " + f.name + " FROM f.x WHERE " + f.bound); len(rows) != 1 || rows[0] != first {
+			t.Errorf("%s: %q", f.bound, rows)
+		}
+	}
+}
+
+// What is finer than Rovik's times is an error where it is read, and no other.
+func TestParquetTooFine(t *testing.T) {
+	typ := &arrow.TimestampType{Unit: arrow.Nanosecond}
+	arr, _, err := array.FromJSON(value.Memory, typ, strings.NewReader(`["2024-01-01 00:00:00.000000001"]`))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := convert(arr, value.Timestamp); err == nil || !strings.Contains(err.Error(), "nanoseconds") {
+		t.Error(err)
 	}
 }

@@ -75,11 +75,12 @@ func widest(a, b *catalog.Column) []string {
 	return out
 }
 
-// finish returns the columns; one that some files do not have is NULL there.
-func (u *unifier) finish(t *listing) []catalog.Column {
-	var out []catalog.Column
+// finish returns the columns, and those that cannot be carried with the reason
+// as their note. One that some files do not have is NULL there.
+func (u *unifier) finish() (out, left []catalog.Column) {
 	for i, c := range u.columns {
 		if c.ReadAs == leftOut {
+			left = append(left, c)
 			continue
 		}
 		if u.seen[i] < u.files {
@@ -94,7 +95,7 @@ func (u *unifier) finish(t *listing) []catalog.Column {
 		}
 		out = append(out, c)
 	}
-	return out
+	return out, left
 }
 
 // within counts the values that there can be between a column's bounds, or

@@ -27,41 +27,20 @@ func (s *Source) Try(ctx context.Context, steps *connect.Steps) {
 	if err == nil {
 		defer conn.Close()
 	}
-	// The driver does three steps at once; its error tells at which it ended.
-	tlsFailed := connect.TLSFailed(s.name, s.cfg, err)
+	const noDatabase, noRightToDatabase = 1049, 1044
 	var me *mysql.MySQLError
 	answered := errors.As(err, &me)
-	text := func(name string) (string, error) {
-		var variable, v string
-		err := conn.QueryRowContext(ctx, "SHOW SESSION STATUS LIKE '"+name+"'").Scan(&variable, &v)
-		return v, err
-	}
-	steps.Take(connect.StepTLS, func() (string, error) {
-		switch {
-		case tlsFailed != nil && !answered:
-			return "", tlsFailed
-		case err != nil && !answered:
-			return "", s.explain(err)
-		case conn == nil:
-			return "it got as far as the sign-in", nil
-		}
-		v, err := text("Ssl_version")
-		if v == "" {
-			return "not encrypted", s.explain(err)
-		}
-		return "encrypted, " + v, s.explain(err)
+	steps.SignIn(s.cfg, connect.SignedIn{
+		Err: err, Sentence: s.explain(err), TLS: connect.TLSFailed(s.name, s.cfg, err), Took: took,
+		Answered: answered, InDatabase: answered && (me.Number == noDatabase || me.Number == noRightToDatabase),
+		Encryption: func() (string, error) {
+			var name, version string
+			if err := conn.QueryRowContext(ctx, "SHOW SESSION STATUS LIKE 'Ssl_version'").Scan(&name, &version); err != nil || version == "" {
+				return "not encrypted", s.explain(err)
+			}
+			return "encrypted, " + version, nil
+		},
 	})
-	const noDatabase, noRightToDatabase = 1049, 1044
-	steps.Take(connect.StepSignIn, func() (string, error) {
-		if answered && me.Number != noDatabase && me.Number != noRightToDatabase {
-			return "", s.explain(err)
-		}
-		return "as " + s.cfg.User, nil
-	})
-	if conn != nil || answered {
-		steps.Spent(took)
-	}
-	steps.Take(connect.StepDatabase, func() (string, error) { return s.cfg.Database, s.explain(err) })
 	steps.Take(connect.StepRights, func() (string, error) {
 		var readable int
 		err := conn.QueryRowContext(ctx, "SELECT count(*) FROM information_schema.tables WHERE table_schema = DATABASE()").Scan(&readable)
@@ -89,7 +68,7 @@ func (s *Source) Try(ctx context.Context, steps *connect.Steps) {
 			return "", s.explain(err)
 		}
 		var text string
-		text, off = steps.Clock(time.UnixMicro(int64(now*1e6)), zone, time.Since(began))
+		text, off = connect.Clock(time.UnixMicro(int64(now*1e6)), zone, time.Since(began))
 		return text, nil
 	})
 	if off > time.Minute {

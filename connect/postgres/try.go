@@ -26,31 +26,13 @@ func (s *Source) Try(ctx context.Context, steps *connect.Steps) {
 	if err == nil {
 		defer conn.Close(context.WithoutCancel(ctx))
 	}
-	// The driver does three steps at once; its error tells at which it ended.
-	tlsFailed := connect.TLSFailed(s.name, s.cfg, err)
 	var pe *pgconn.PgError
 	answered := errors.As(err, &pe)
-	steps.Take(connect.StepTLS, func() (string, error) {
-		switch {
-		case tlsFailed != nil && !answered:
-			return "", tlsFailed
-		case err != nil && !answered:
-			return "", s.explain(err)
-		case conn == nil:
-			return "it got as far as the sign-in", nil
-		}
-		return encryption(ctx, conn), nil
+	steps.SignIn(s.cfg, connect.SignedIn{
+		Err: err, Sentence: s.explain(err), TLS: connect.TLSFailed(s.name, s.cfg, err), Took: took,
+		Answered: answered, InDatabase: answered && pe.Code == "3D000",
+		Encryption: func() (string, error) { return encryption(ctx, conn), nil },
 	})
-	steps.Take(connect.StepSignIn, func() (string, error) {
-		if answered && pe.Code != "3D000" {
-			return "", s.explain(err)
-		}
-		return "as " + s.cfg.User, nil
-	})
-	if conn != nil || answered {
-		steps.Spent(took)
-	}
-	steps.Take(connect.StepDatabase, func() (string, error) { return s.cfg.Database, s.explain(err) })
 	steps.Take(connect.StepRights, func() (string, error) {
 		var readable, all int
 		err := conn.QueryRow(ctx, `SELECT count(*) FILTER (WHERE has_table_privilege(c.oid, 'SELECT')), count(*) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
@@ -80,7 +62,7 @@ func (s *Source) Try(ctx context.Context, steps *connect.Steps) {
 			return "", s.explain(err)
 		}
 		var text string
-		text, off = steps.Clock(now, zone, time.Since(began))
+		text, off = connect.Clock(now, zone, time.Since(began))
 		return text, nil
 	})
 	if off > time.Minute {

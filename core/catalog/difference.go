@@ -14,6 +14,8 @@ type Change struct {
 	What   string `json:"what"`
 	Was    string `json:"was"`
 	Is     string `json:"is"`
+	// Takes tells that something goes which a view may need.
+	Takes bool `json:"takes"`
 	// Views are those that read what changed.
 	Views []string `json:"views"`
 }
@@ -31,8 +33,7 @@ const (
 	KeyGone      = "key gone"
 )
 
-// Takes tells whether the change takes something away that a view may need.
-func (c Change) Takes() bool {
+func (c Change) takes() bool {
 	switch c.What {
 	case TableGone, ColumnGone, TypeChanged, KeyGone, Collated:
 		return true
@@ -60,6 +61,9 @@ func Difference(before, after *Source) []Change {
 			continue
 		}
 		out = append(out, tableDifference(name, was[name], t)...)
+	}
+	for i := range out {
+		out[i].Takes = out[i].takes()
 	}
 	sort.SliceStable(out, func(i, j int) bool {
 		a, b := out[i], out[j]

@@ -47,7 +47,7 @@ func TestDifference(t *testing.T) {
 				place += "." + d.Column
 			}
 			got = append(got, fmt.Sprintf("%s: %s: %s → %s", place, d.What, d.Was, d.Is))
-			takes = takes || d.Takes()
+			takes = takes || d.Takes
 		}
 		if strings.Join(got, "; ") != c.want || takes != c.takes {
 			t.Errorf("%s: %q, takes %v", c.name, got, takes)

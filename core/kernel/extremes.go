@@ -26,7 +26,7 @@ func newExtreme(k value.Kind, sign int) Accumulator {
 	case value.Float8:
 		return extremes(k, sign, value.CompareFloat, func(a *array.Float64) []float64 { return a.Float64Values() }, float)
 	case value.Numeric:
-		return &decimalExtreme{sign: sign}
+		return extremes(k, sign, value.Decimal.Cmp, decimals, value.DecimalOf)
 	}
 	return &folding{kind: k, combine: extreme(sign)}
 }
@@ -74,37 +74,13 @@ func (x *typedExtreme[T, A]) Result(groups int) (arrow.Array, error) {
 	return out.NewArray(), nil
 }
 
-// decimalExtreme is the same for numerics.
-type decimalExtreme struct {
-	sign int
-	best []value.Decimal
-	has  []bool
-}
-
-func (x *decimalExtreme) Add(args []arrow.Array, group []int32, groups int) error {
-	x.best, x.has = grow(x.best, groups), grow(x.has, groups)
-	a := args[0].(*array.FixedSizeBinary)
-	nulls := a.NullN() > 0
-	for i, g := range group {
-		if nulls && a.IsNull(i) {
-			continue
-		}
-		if v := value.GetDecimal(a.Value(i)); !x.has[g] || v.Cmp(x.best[g])*x.sign > 0 {
-			x.best[g], x.has[g] = v, true
+// decimals reads the numerics of an array.
+func decimals(a *array.FixedSizeBinary) []value.Decimal {
+	out := make([]value.Decimal, a.Len())
+	for i := range out {
+		if a.IsValid(i) {
+			out[i] = value.GetDecimal(a.Value(i))
 		}
 	}
-	return nil
-}
-
-func (x *decimalExtreme) Result(groups int) (arrow.Array, error) {
-	x.best, x.has = grow(x.best, groups), grow(x.has, groups)
-	out := value.NewBuilder(value.Numeric)
-	for g := range groups {
-		if x.has[g] {
-			value.Append(out, value.DecimalOf(x.best[g]))
-		} else {
-			out.AppendNull()
-		}
-	}
-	return out.NewArray(), nil
+	return out
 }

@@ -967,6 +967,8 @@ export interface components {
             what: string;
             was: string;
             is: string;
+            /** @description Whether something goes that a view may need */
+            takes: boolean;
             views: string[];
         };
         WouldBreak: {

@@ -41,3 +41,6 @@ export function middle(s: string, max: number): string {
   const head = Math.ceil((max - 1) / 2)
   return s.slice(0, head) + '…' + s.slice(s.length - (max - 1 - head))
 }
+
+/** Whether values of a type stand to the right, as numbers do. */
+export const isNumeric = (type: string) => /^(smallint|integer|bigint|numeric|real|double)/.test(type) && !type.endsWith('[]')

@@ -3,15 +3,14 @@ import { useQueries } from '@tanstack/react-query'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useRef } from 'react'
 import { api, type Column } from '../api/client'
-import { count } from '../lib/text'
+import { count, isNumeric } from '../lib/text'
 
 const page = 200
 const rowHeight = 22
 
-const isNumber = (c: Column) => /^(smallint|integer|bigint|numeric|double)/.test(c.type)
 
 function widthOf(c: Column): number {
-  const byType = isNumber(c) ? 96 : c.type === 'date' ? 92 : c.type.startsWith('timestamp') ? 176 : c.type === 'boolean' ? 68 : 168
+  const byType = isNumeric(c.type) ? 96 : c.type === 'date' ? 92 : c.type.startsWith('timestamp') ? 176 : c.type === 'boolean' ? 68 : 168
   return Math.max(byType, c.name.length * 7.4 + 22)
 }
 
@@ -38,7 +37,7 @@ export function Grid({ run, columns, held, settled }: { run: string; columns: Co
         <Flex position="sticky" top="0" zIndex={1} bg="rail" borderBottom="1px solid" borderColor="line" h="36px" align="center" fontSize="12px">
           <Box w="56px" flexShrink={0} />
           {columns.map((c, i) => (
-            <Box key={i} flexShrink={0} px="2" style={{ width: widths[i] }} textAlign={isNumber(c) ? 'right' : 'left'} title={`${c.name} (${c.type})`}>
+            <Box key={i} flexShrink={0} px="2" style={{ width: widths[i] }} textAlign={isNumeric(c.type) ? 'right' : 'left'} title={`${c.name} (${c.type})`}>
               <Text fontWeight="600" truncate>
                 {c.name}
               </Text>
@@ -59,7 +58,7 @@ export function Grid({ run, columns, held, settled }: { run: string; columns: Co
                 {columns.map((c, i) => {
                   const v = cells?.[i]
                   return (
-                    <Text key={i} flexShrink={0} px="2" truncate style={{ width: widths[i] }} textAlign={isNumber(c) ? 'right' : 'left'} fontVariantNumeric="tabular-nums" title={v ?? 'NULL'} color={v === null ? 'faint' : undefined} fontStyle={v === null ? 'italic' : undefined}>
+                    <Text key={i} flexShrink={0} px="2" truncate style={{ width: widths[i] }} textAlign={isNumeric(c.type) ? 'right' : 'left'} fontVariantNumeric="tabular-nums" title={v ?? 'NULL'} color={v === null ? 'faint' : undefined} fontStyle={v === null ? 'italic' : undefined}>
                       {cells === undefined ? '…' : v === null ? 'null' : v}
                     </Text>
                   )

@@ -119,31 +119,9 @@ export function ConnectPage() {
                 </Line>
                 {line('Database', 'database')}
                 {line('User', 'user')}
-                <Line label="Password is">
-                  <NativeSelect.Root size="xs">
-                    <NativeSelect.Field bg="sheet" aria-label="Password is" value={passwordIs} onChange={(e) => setPasswordIs(e.target.value)}>
-                      {passwordKinds.map(([value, label]) => (
-                        <option key={value} value={value}>
-                          {label}
-                        </option>
-                      ))}
-                    </NativeSelect.Field>
-                    <NativeSelect.Indicator />
-                  </NativeSelect.Root>
-                </Line>
+                <Choice label="Password is" options={passwordKinds} value={passwordIs} onChange={(e) => setPasswordIs(e.target.value)} />
                 {line({ kept: 'Password', env: 'Variable', file: 'File' }[passwordIs]!, 'password', { type: passwordIs === 'kept' ? 'password' : 'text', autoComplete: 'new-password' })}
-                <Line label="Encrypted">
-                  <NativeSelect.Root size="xs">
-                    <NativeSelect.Field bg="sheet" aria-label="Encrypted" value={form.tls} onChange={set('tls')}>
-                      {tlsModes.map(([value, label]) => (
-                        <option key={value} value={value}>
-                          {label}
-                        </option>
-                      ))}
-                    </NativeSelect.Field>
-                    <NativeSelect.Indicator />
-                  </NativeSelect.Root>
-                </Line>
+                <Choice label="Encrypted" options={tlsModes} value={form.tls} onChange={set('tls')} />
                 {form.tls === 'verify' && line('Signed by', 'ca', { placeholder: 'file of certificates; empty for those of this machine' })}
               </>
             ) : (
@@ -192,5 +170,22 @@ function Line({ label, children }: { label: string; children: React.ReactNode })
         {children}
       </Box>
     </Flex>
+  )
+}
+
+function Choice({ label, options, value, onChange }: { label: string; options: readonly (readonly [string, string])[]; value: string; onChange: (e: React.ChangeEvent<HTMLSelectElement>) => void }) {
+  return (
+    <Line label={label}>
+      <NativeSelect.Root size="xs">
+        <NativeSelect.Field bg="sheet" aria-label={label} value={value} onChange={onChange}>
+          {options.map(([value, text]) => (
+            <option key={value} value={value}>
+              {text}
+            </option>
+          ))}
+        </NativeSelect.Field>
+        <NativeSelect.Indicator />
+      </NativeSelect.Root>
+    </Line>
   )
 }

@@ -9,7 +9,7 @@ export function Differences({ report }: { report: Report }) {
     <Box data-testid="differences" maxH="46vh" overflowY="auto">
       {report.changes.map((c, i) => (
         <Flex key={i} gap="2.5" py="1" borderBottom="1px solid" borderColor="line" align="baseline">
-          <Text w="112px" flexShrink={0} color={takes(c) ? 'kept' : 'folded'}>
+          <Text w="112px" flexShrink={0} color={c.takes ? 'kept' : 'folded'}>
             {c.what === 'NULL' ? 'NULL is ' + c.is : c.what}
           </Text>
           <Text w="190px" flexShrink={0} fontFamily="mono" overflowWrap="anywhere">
@@ -42,8 +42,4 @@ export function Differences({ report }: { report: Report }) {
       ))}
     </Box>
   )
-}
-
-function takes(c: { what: string; is: string }): boolean {
-  return ['table gone', 'column gone', 'type changed', 'key gone', 'collation changed'].includes(c.what) || (c.what === 'NULL' && c.is === 'allowed')
 }

@@ -2,7 +2,7 @@ import { Box, Button, chakra, Flex, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, ApiError, type Look, type Table } from '../api/client'
-import { count, middle } from '../lib/text'
+import { count, isNumeric, middle } from '../lib/text'
 
 const head = { fontSize: '11px', color: 'faint', fontWeight: '400', textAlign: 'left', px: '2', py: '1', borderBottom: '1px solid', borderColor: 'line' } as const
 const number = { px: '2', textAlign: 'right', fontVariantNumeric: 'tabular-nums', whiteSpace: 'nowrap' } as const
@@ -118,7 +118,7 @@ function share(nulls: number, rows: number): string {
 function Extreme({ value, left }: { value?: string | null; left?: string }) {
   return (
     <chakra.td px="2" maxW="112px" overflow="hidden" whiteSpace="nowrap" title={value ?? left}>
-      {value == null ? <chakra.span color="faint">–</chakra.span> : <Written text={value} max={15} />}
+      {value == null ? <chakra.span color="faint">–</chakra.span> : <Written text={value} max={13} />}
     </chakra.td>
   )
 }
@@ -164,7 +164,7 @@ function FirstRows({ look }: { look: Look }) {
           <thead>
             <tr>
               {look.columns.map((c) => (
-                <chakra.th key={c.name} {...head} fontWeight="600" color="ink" whiteSpace="nowrap">
+                <chakra.th key={c.name} {...head} fontWeight="600" color="ink" whiteSpace="nowrap" textAlign={isNumeric(c.type) ? 'right' : 'left'}>
                   {c.name}
                 </chakra.th>
               ))}
@@ -173,14 +173,11 @@ function FirstRows({ look }: { look: Look }) {
           <tbody>
             {look.first.map((row, i) => (
               <tr key={i}>
-                {row.map((cell, j) => {
-                  const numeric = /^(smallint|integer|bigint|numeric|real|double)/.test(look.columns[j]?.type ?? '')
-                  return (
-                    <chakra.td key={j} px="2" h="20px" whiteSpace="nowrap" textAlign={numeric ? 'right' : 'left'} fontVariantNumeric="tabular-nums" title={cell ?? 'NULL'}>
-                      {cell === null ? <chakra.span color="faint">NULL</chakra.span> : <Written text={cell} max={36} />}
-                    </chakra.td>
-                  )
-                })}
+                {row.map((cell, j) => (
+                  <chakra.td key={j} px="2" h="20px" whiteSpace="nowrap" textAlign={isNumeric(look.columns[j]!.type) ? 'right' : 'left'} fontVariantNumeric="tabular-nums" title={cell ?? 'NULL'}>
+                    {cell === null ? <chakra.span color="faint">NULL</chakra.span> : <Written text={cell} max={36} />}
+                  </chakra.td>
+                ))}
               </tr>
             ))}
           </tbody>

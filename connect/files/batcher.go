@@ -1,0 +1,186 @@
+package files
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"strconv"
+	"unicode/utf8"
+
+	"github.com/apache/arrow-go/v18/arrow"
+	"github.com/apache/arrow-go/v18/arrow/array"
+
+	"rovik/core/catalog"
+	"rovik/core/exec"
+	"rovik/core/kernel"
+	"rovik/core/value"
+)
+
+// batcher puts the texts of cells into columns, and gives them in batches.
+type batcher struct {
+	columns []catalog.Column
+	build   []array.Builder
+	put     []func([]byte) error
+	give    func(kernel.Batch) error
+	n       int
+}
+
+// newBatcher makes one. plain tells, at any time, that all texts so far need no
+// look at whether they can be carried.
+func newBatcher(columns []catalog.Column, plain *bool, give func(kernel.Batch) error) *batcher {
+	b := &batcher{columns: columns, give: give}
+	for _, c := range columns {
+		build, put := cellBuilder(c.Type.Kind, plain)
+		build.Reserve(exec.BatchRows)
+		b.build, b.put = append(b.build, build), append(b.put, put)
+	}
+	return b
+}
+
+func (b *batcher) null(column int) { b.build[column].AppendNull() }
+
+// cell adds a cell; part and number say where it stands, for the error.
+func (b *batcher) cell(column int, text []byte, part string, number int) error {
+	err := b.put[column](text)
+	if err == nil {
+		return nil
+	}
+	says := err.Error()
+	var ve *value.Error
+	if errors.As(err, &ve) {
+		says = ve.Message
+	}
+	return value.Errorf(value.Code(err), "%s %d, column %s: %s", part, number, b.columns[column].Name, says).
+		WithHint("refresh the source: its types are those that all cells had")
+}
+
+// row ends a row, and gives a batch where it is full.
+func (b *batcher) row(ctx context.Context) error {
+	if b.n++; b.n < exec.BatchRows {
+		return nil
+	}
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	return b.flush()
+}
+
+// flush gives the rows that are left.
+func (b *batcher) flush() error {
+	if b.n == 0 {
+		return nil
+	}
+	out := kernel.Batch{Len: b.n, Cols: make([]arrow.Array, len(b.build))}
+	for i := range b.build {
+		out.Cols[i] = b.build[i].NewArray()
+		b.build[i].Reserve(exec.BatchRows)
+	}
+	b.n = 0
+	return b.give(out)
+}
+
+// parseInteger reads digits without making a string of them.
+func parseInteger(b []byte, bits int) (int64, error) {
+	negative := len(b) > 0 && b[0] == '-'
+	digits := b
+	if negative {
+		digits = b[1:]
+	}
+	if len(digits) == 0 || len(digits) > 18 {
+		n, err := strconv.ParseInt(string(b), 10, bits)
+		if err != nil {
+			return 0, value.Errorf(value.CodeBadText, "%q is not an integer", clip(b))
+		}
+		return n, nil
+	}
+	var n int64
+	for _, d := range digits {
+		if d < '0' || d > '9' {
+			return 0, value.Errorf(value.CodeBadText, "%q is not an integer", clip(b))
+		}
+		n = n*10 + int64(d-'0')
+	}
+	if negative {
+		n = -n
+	}
+	if bits < 64 && (n >= 1<<(bits-1) || n < -(1<<(bits-1))) {
+		return 0, value.ErrIntegerRange
+	}
+	return n, nil
+}
+
+func clip(b []byte) string {
+	if len(b) > 40 {
+		return string(b[:40]) + "…"
+	}
+	return string(b)
+}
+
+// cellBuilder makes a builder of a kind, and what appends a cell's text to it.
+func cellBuilder(k value.Kind, plain *bool) (array.Builder, func([]byte) error) {
+	b := value.NewBuilder(k)
+	switch b := b.(type) {
+	case *array.Int32Builder:
+		return b, func(x []byte) error {
+			n, err := parseInteger(x, 32)
+			b.Append(int32(n))
+			return err
+		}
+	case *array.Int64Builder:
+		return b, func(x []byte) error {
+			n, err := parseInteger(x, 64)
+			b.Append(n)
+			return err
+		}
+	case *array.Date32Builder:
+		return b, func(x []byte) error {
+			us, ok := value.QuickMoment(x)
+			if !ok {
+				day, err := value.ParseDate(string(x))
+				b.Append(arrow.Date32(day))
+				return err
+			}
+			b.Append(arrow.Date32(value.DayOf(us)))
+			return nil
+		}
+	case *array.TimestampBuilder:
+		return b, func(x []byte) error {
+			us, ok := value.QuickMoment(x)
+			if !ok {
+				var err error
+				if us, err = value.ParseTimestamp(string(x)); err != nil {
+					return err
+				}
+			}
+			b.Append(arrow.Timestamp(us))
+			return nil
+		}
+	case *array.FixedSizeBinaryBuilder: // numeric
+		return b, func(x []byte) error {
+			d, ok := value.QuickDecimal(x)
+			if !ok {
+				var err error
+				if d, err = value.ParseDecimal(string(x)); err != nil {
+					return err
+				}
+			}
+			value.AppendDecimal(b, d)
+			return nil
+		}
+	case *array.StringBuilder:
+		return b, func(x []byte) error {
+			if !*plain && (!utf8.Valid(x) || bytes.IndexByte(x, 0) >= 0) {
+				return value.Errorf(value.CodeBadText, "the text is not UTF-8, or has the character 0")
+			}
+			b.BinaryBuilder.Append(x)
+			return nil
+		}
+	}
+	return b, func(x []byte) error {
+		v, err := value.Parse(k, string(x))
+		if err == nil {
+			value.Append(b, v)
+		}
+		return err
+	}
+}
