@@ -3,6 +3,8 @@ module rovik
 go 1.26.0
 
 require (
+	github.com/antchfx/xmlquery v1.5.2
+	github.com/antchfx/xpath v1.3.9
 	github.com/apache/arrow-go/v18 v18.8.0
 	github.com/chromedp/chromedp v0.14.2
 	github.com/cockroachdb/apd/v3 v3.2.3
@@ -10,8 +12,11 @@ require (
 	github.com/jackc/pgx/v5 v5.12.0
 	github.com/klauspost/compress v1.19.2
 	github.com/labstack/echo/v4 v4.16.0
+	github.com/pb33f/go-yaml v0.1.0
+	github.com/pb33f/jsonpath v0.8.5
 	github.com/pganalyze/pg_query_go/v6 v6.2.5
 	github.com/spf13/cobra v1.10.2
+	golang.org/x/net v0.58.0
 	modernc.org/sqlite v1.61.1
 )
 
@@ -28,6 +33,7 @@ require (
 	github.com/gobwas/pool v0.2.1 // indirect
 	github.com/gobwas/ws v1.4.0 // indirect
 	github.com/goccy/go-json v0.10.6 // indirect
+	github.com/golang/groupcache v0.0.0-20210331224755-41bb18bfe9da // indirect
 	github.com/google/flatbuffers v25.12.19+incompatible // indirect
 	github.com/google/uuid v1.6.0 // indirect
 	github.com/inconshreveable/mousetrap v1.1.0 // indirect
@@ -47,7 +53,6 @@ require (
 	github.com/zeebo/xxh3 v1.1.0 // indirect
 	golang.org/x/crypto v0.55.0 // indirect
 	golang.org/x/exp v0.0.0-20260112195511-716be5621a96 // indirect
-	golang.org/x/net v0.58.0 // indirect
 	golang.org/x/sync v0.24.0 // indirect
 	golang.org/x/sys v0.49.0 // indirect
 	golang.org/x/text v0.41.0 // indirect

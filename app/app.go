@@ -123,7 +123,7 @@ func dial(name, kind string, cfg connect.Config) (connect.Source, error) {
 		return mariadb.New(name, cfg)
 	case "sqlite":
 		return sqlite.New(name, cfg)
-	case "parquet", "csv", "json":
+	case "parquet", "csv", "json", "xml":
 		return files.New(name, kind, cfg)
 	}
 	return nil, noKind(kind)
@@ -159,6 +159,8 @@ func (a *App) load(ctx context.Context, anew ...string) error {
 			conn = old.sources[r.Name].conn
 		} else if conn, err = a.dial(r.Name, r.Kind, r.Config); err != nil {
 			conn = broken{err} // the others go on
+		} else {
+			conn = withShapes(conn, r.Shapes)
 		}
 		s.sources[r.Name] = &connected{r, conn}
 		if r.Found != nil {
@@ -390,7 +392,7 @@ func (a *App) SaveView(ctx context.Context, v catalog.View, replace bool) (*cata
 		}
 		if _, err := a.bound(Query{SQL: r.SQL, Layer: r.Layer, View: r.Name}, next); err != nil {
 			if _, before := a.bound(Query{SQL: r.SQL, Layer: r.Layer, View: r.Name}, c); before == nil {
-				return nil, value.Errorf("2BP01", "%s reads this view and would break: %s", r.FullName(), err).
+				return nil, value.Errorf(codeBroken, "%s reads this view and would break: %s", r.FullName(), err).
 					WithHint("keep what it reads, or change it first")
 			}
 		}

@@ -9,6 +9,7 @@ import (
 	"rovik/connect"
 	"rovik/core/catalog"
 	"rovik/core/plan"
+	"rovik/core/shape"
 	"rovik/core/value"
 )
 
@@ -27,6 +28,9 @@ type NewSource struct {
 	Connection       string
 	Password         string
 	Replace          bool // one of that name; otherwise it must be free
+	// Shapes are those of its nested records; what needs one and has none gets
+	// one that is proposed.
+	Shapes []*shape.Shape
 }
 
 // kinds are the kinds of sources: whether one is a server, and whether it is of
@@ -34,7 +38,7 @@ type NewSource struct {
 var kinds = []struct {
 	name          string
 	server, files bool
-}{{"postgresql", true, false}, {"mariadb", true, false}, {"sqlite", false, false}, {"parquet", false, true}, {"csv", false, true}, {"json", false, true}}
+}{{"postgresql", true, false}, {"mariadb", true, false}, {"sqlite", false, false}, {"parquet", false, true}, {"csv", false, true}, {"json", false, true}, {"xml", false, true}}
 
 // readHere tells whether a source is of files.
 func (c *connected) readHere() bool {
@@ -175,7 +179,7 @@ func (a *App) RemoveSource(ctx context.Context, name string, inSpite bool) error
 		return err
 	}
 	if readers := a.readersOf(name); len(readers) > 0 && !inSpite {
-		return value.Errorf("2BP01", "%s %s %s", strings.Join(readers, ", "), map[bool]string{true: "reads", false: "read"}[len(readers) == 1], name).
+		return value.Errorf(codeBroken, "%s %s %s", strings.Join(readers, ", "), map[bool]string{true: "reads", false: "read"}[len(readers) == 1], name).
 			WithHint("change them first, or remove it all the same: they will be broken")
 	}
 	a.write.Lock()

@@ -27,6 +27,10 @@ func ExplainText(r *exec.Report) string {
 			}
 			fmt.Fprintf(&b, "    read %s\n", strings.Join(parts, ", "))
 		}
+		for _, u := range s.Unfit {
+			became := map[string]string{"null": "NULL", "text": "text"}[u.Became]
+			fmt.Fprintf(&b, "    %d values did not fit %s %s and are %s (%s)\n", u.Count, u.Column, u.Type, became, u.Example)
+		}
 	}
 	if len(r.Statements) == 0 {
 		b.WriteString("No source is contacted.\n")

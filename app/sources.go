@@ -10,6 +10,7 @@ import (
 	"rovik/connect"
 	"rovik/core/catalog"
 	"rovik/core/fold"
+	"rovik/core/shape"
 	"rovik/core/value"
 	"rovik/records"
 )
@@ -72,10 +73,18 @@ func (a *App) add(ctx context.Context, n NewSource) (*catalog.Source, error) {
 		return nil, err
 	}
 	defer conn.Close()
-	found, err := conn.Discover(ctx)
-	if err != nil {
+	old := a.state.Load().sources[name]
+	next := &records.Source{Name: name, Kind: kind, Note: note, Config: cfg, Shapes: n.Shapes}
+	if old != nil {
+		next.Hidden = old.record.Hidden
+		if next.Shapes == nil {
+			next.Shapes = old.record.Shapes
+		}
+	}
+	if next.Shapes, next.Found, err = discover(ctx, conn, next.Shapes); err != nil {
 		return nil, err
 	}
+	next.FoundAt = time.Now()
 	a.write.Lock()
 	defer a.write.Unlock()
 	if n.Password != "" {
@@ -83,15 +92,10 @@ func (a *App) add(ctx context.Context, n NewSource) (*catalog.Source, error) {
 			return nil, err
 		}
 	}
-	next := &records.Source{Name: name, Kind: kind, Note: note, Config: cfg, Found: found, FoundAt: time.Now()}
-	if old := a.state.Load().sources[name]; old != nil {
-		next.Hidden = old.record.Hidden
-	}
-	err = a.store.PutSource(ctx, next)
-	if err != nil {
+	if err := a.store.PutSource(ctx, next); err != nil {
 		return nil, err
 	}
-	return found, a.load(ctx, name)
+	return next.Found, a.load(ctx, name)
 }
 
 func (a *App) source(name string) (*connected, error) {
@@ -115,6 +119,7 @@ func (a *App) source(name string) (*connected, error) {
 type Found struct {
 	*catalog.Source
 	Differences Differences
+	shapes      []*shape.Shape
 }
 
 func (a *App) discover(ctx context.Context, name string) (*connected, Found, error) {
@@ -122,7 +127,7 @@ func (a *App) discover(ctx context.Context, name string) (*connected, Found, err
 	if err != nil {
 		return nil, Found{}, err
 	}
-	found, err := c.conn.Discover(ctx)
+	shapes, found, err := discover(ctx, c.conn, c.record.Shapes)
 	if err != nil {
 		return nil, Found{}, err
 	}
@@ -130,7 +135,7 @@ func (a *App) discover(ctx context.Context, name string) (*connected, Found, err
 	if c.record.Found != nil {
 		known = c.record.Found.Without(c.record.Hidden)
 	}
-	return c, Found{found, a.differences(known, found.Without(c.record.Hidden))}, nil
+	return c, Found{found, a.differences(known, found.Without(c.record.Hidden)), shapes}, nil
 }
 
 // TestSource connects to a source and reads its catalogue, changing nothing.
@@ -149,9 +154,13 @@ func (a *App) RefreshSource(ctx context.Context, name string) (Found, error) {
 	a.write.Lock()
 	defer a.write.Unlock()
 	r := *c.record
-	r.Found, r.FoundAt = found.Source, time.Now()
+	anew := len(found.shapes) != len(r.Shapes)
+	r.Found, r.FoundAt, r.Shapes = found.Source, time.Now(), found.shapes
 	if err := a.store.PutSource(ctx, &r); err != nil {
 		return found, err
+	}
+	if anew {
+		return found, a.load(ctx, name)
 	}
 	return found, a.load(ctx)
 }
@@ -185,7 +194,7 @@ func (a *App) HideTables(ctx context.Context, name string, hidden []string, inSp
 		for _, b := range d.Broken {
 			readers = append(readers, b.View)
 		}
-		return value.Errorf("2BP01", "%s would break", strings.Join(readers, ", ")).WithHint("change them first, or hide the tables all the same")
+		return value.Errorf(codeBroken, "%s would break", strings.Join(readers, ", ")).WithHint("change them first, or hide the tables all the same")
 	}
 	if err := a.store.PutSource(ctx, &r); err != nil {
 		return err

@@ -19,6 +19,7 @@ import (
 
 	"rovik/connect"
 	"rovik/core/catalog"
+	"rovik/core/shape"
 )
 
 //go:embed migrations/*.sql
@@ -40,6 +41,7 @@ type Source struct {
 	Found            *catalog.Source
 	FoundAt          time.Time
 	Hidden           []string // tables that are not shown, as name or schema.name
+	Shapes           []*shape.Shape
 }
 
 // Run is a past run. Report is its exec.Report as JSON.
@@ -131,7 +133,7 @@ const timeFormat = time.RFC3339Nano
 
 // Sources returns all sources by name.
 func (s *Store) Sources(ctx context.Context) ([]*Source, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT name, kind, note, config, found, found_at, hidden FROM source ORDER BY name")
+	rows, err := s.db.QueryContext(ctx, "SELECT name, kind, note, config, found, found_at, hidden, shapes FROM source ORDER BY name")
 	if err != nil {
 		return nil, fmt.Errorf("reading the sources: %w", err)
 	}
@@ -139,12 +141,12 @@ func (s *Store) Sources(ctx context.Context) ([]*Source, error) {
 	var out []*Source
 	for rows.Next() {
 		var src Source
-		var config, hidden string
+		var config, hidden, shapes string
 		var found, at sql.NullString
-		if err := rows.Scan(&src.Name, &src.Kind, &src.Note, &config, &found, &at, &hidden); err != nil {
+		if err := rows.Scan(&src.Name, &src.Kind, &src.Note, &config, &found, &at, &hidden, &shapes); err != nil {
 			return nil, fmt.Errorf("reading the sources: %w", err)
 		}
-		if err := errors.Join(json.Unmarshal([]byte(config), &src.Config), json.Unmarshal([]byte(hidden), &src.Hidden)); err != nil {
+		if err := errors.Join(json.Unmarshal([]byte(config), &src.Config), json.Unmarshal([]byte(hidden), &src.Hidden), json.Unmarshal([]byte(shapes), &src.Shapes)); err != nil {
 			return nil, fmt.Errorf("reading the source %s: %w", src.Name, err)
 		}
 		if found.Valid {
@@ -176,10 +178,14 @@ func (s *Store) PutSource(ctx context.Context, src *Source) error {
 	if err != nil {
 		return err
 	}
-	_, err = s.db.ExecContext(ctx, `INSERT INTO source (name, kind, note, config, found, found_at, hidden) VALUES (?, ?, ?, ?, ?, ?, ?)
+	shapes, err := json.Marshal(append([]*shape.Shape{}, src.Shapes...))
+	if err != nil {
+		return err
+	}
+	_, err = s.db.ExecContext(ctx, `INSERT INTO source (name, kind, note, config, found, found_at, hidden, shapes) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT (name) DO UPDATE SET kind = excluded.kind, note = excluded.note, config = excluded.config, found = excluded.found,
-			found_at = excluded.found_at, hidden = excluded.hidden`,
-		src.Name, src.Kind, src.Note, string(config), found, at, string(hidden))
+			found_at = excluded.found_at, hidden = excluded.hidden, shapes = excluded.shapes`,
+		src.Name, src.Kind, src.Note, string(config), found, at, string(hidden), string(shapes))
 	if err != nil {
 		return fmt.Errorf("keeping the source %s: %w", src.Name, err)
 	}

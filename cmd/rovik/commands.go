@@ -213,7 +213,7 @@ func sourceCommand() *cobra.Command {
 		cmd.Flags().StringVar(&passwordFrom, "password", "", "- to read the password from standard input, and keep it encrypted")
 		cmd.Flags().StringVar(&n.Config.TLS, "tls", "", "how the connection is encrypted: "+strings.Join(connect.TLSModes, ", ")+" (prefer where it is not given)")
 		cmd.Flags().StringVar(&n.Config.CA, "ca", "", "file of certificates that sign the server's, for --tls verify")
-		cmd.Flags().StringVar(&n.Config.Path, "path", "", "file, for sqlite; file or folder, for parquet, csv and json")
+		cmd.Flags().StringVar(&n.Config.Path, "path", "", "file, for sqlite; file or folder, for parquet, csv, json and xml")
 	}
 	// given puts arguments and flags together.
 	given := func(args []string) (app.NewSource, error) {
@@ -242,7 +242,7 @@ func sourceCommand() *cobra.Command {
 		}
 		return out, nil
 	}
-	add := &cobra.Command{Use: "add NAME [KIND]", Short: "Connect a source: postgresql, mariadb, sqlite, parquet, csv or json", Args: between(1, 2)}
+	add := &cobra.Command{Use: "add NAME [KIND]", Short: "Connect a source: postgresql, mariadb, sqlite, parquet, csv, json or xml", Args: between(1, 2)}
 	flags(add)
 	add.Flags().BoolVar(&n.Replace, "replace", false, "in the place of the source of that name")
 	add.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
@@ -301,7 +301,7 @@ func sourceCommand() *cobra.Command {
 		sayChanges(found, "changed")
 		return nil
 	})
-	cmd.AddCommand(list, add, test, refresh, remove)
+	cmd.AddCommand(list, add, test, refresh, remove, shapeCommand())
 	return cmd
 }
 

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"errors"
-	"strconv"
 	"unicode/utf8"
 
 	"github.com/apache/arrow-go/v18/arrow"
@@ -79,57 +78,25 @@ func (b *batcher) flush() error {
 	return b.give(out)
 }
 
-// parseInteger reads digits without making a string of them.
-func parseInteger(b []byte, bits int) (int64, error) {
-	negative := len(b) > 0 && b[0] == '-'
-	digits := b
-	if negative {
-		digits = b[1:]
-	}
-	if len(digits) == 0 || len(digits) > 18 {
-		n, err := strconv.ParseInt(string(b), 10, bits)
-		if err != nil {
-			return 0, value.Errorf(value.CodeBadText, "%q is not an integer", clip(b))
-		}
-		return n, nil
-	}
-	var n int64
-	for _, d := range digits {
-		if d < '0' || d > '9' {
-			return 0, value.Errorf(value.CodeBadText, "%q is not an integer", clip(b))
-		}
-		n = n*10 + int64(d-'0')
-	}
-	if negative {
-		n = -n
-	}
-	if bits < 64 && (n >= 1<<(bits-1) || n < -(1<<(bits-1))) {
-		return 0, value.ErrIntegerRange
-	}
-	return n, nil
-}
-
-func clip(b []byte) string {
-	if len(b) > 40 {
-		return string(b[:40]) + "…"
-	}
-	return string(b)
-}
-
-// cellBuilder makes a builder of a kind, and what appends a cell's text to it.
+// cellBuilder makes a builder of a kind, and what appends a cell's text to it,
+// or appends nothing and says why the text does not fit.
 func cellBuilder(k value.Kind, plain *bool) (array.Builder, func([]byte) error) {
 	b := value.NewBuilder(k)
 	switch b := b.(type) {
 	case *array.Int32Builder:
 		return b, func(x []byte) error {
-			n, err := parseInteger(x, 32)
-			b.Append(int32(n))
+			n, err := value.ParseInteger(x, 32)
+			if err == nil {
+				b.Append(int32(n))
+			}
 			return err
 		}
 	case *array.Int64Builder:
 		return b, func(x []byte) error {
-			n, err := parseInteger(x, 64)
-			b.Append(n)
+			n, err := value.ParseInteger(x, 64)
+			if err == nil {
+				b.Append(n)
+			}
 			return err
 		}
 	case *array.Date32Builder:
@@ -137,7 +104,9 @@ func cellBuilder(k value.Kind, plain *bool) (array.Builder, func([]byte) error) 
 			us, ok := value.QuickMoment(x)
 			if !ok {
 				day, err := value.ParseDate(string(x))
-				b.Append(arrow.Date32(day))
+				if err == nil {
+					b.Append(arrow.Date32(day))
+				}
 				return err
 			}
 			b.Append(arrow.Date32(value.DayOf(us)))

@@ -19,6 +19,7 @@ import (
 
 	"rovik/core/catalog"
 	"rovik/core/kernel"
+	"rovik/core/shape"
 	"rovik/core/value"
 )
 
@@ -103,7 +104,7 @@ func (c *csv) load(f file) (*csvFile, error) {
 		if err := check(cell.text, out.scan.first, "the first line"); err != nil {
 			return nil, errors.Join(err, closer.Close())
 		}
-		name := unused(columnName(string(cell.text)), func(n string) bool { return taken[n] })
+		name := shape.Unused(shape.CleanName(string(cell.text)), func(n string) bool { return taken[n] })
 		taken[name] = true
 		out.header = append(out.header, name)
 	}
@@ -161,7 +162,7 @@ func (c *csv) describe(ctx context.Context, f file) (*contents, error) {
 		return nil, err
 	}
 	defer o.Close()
-	guesses := make([]guess, len(o.header))
+	guesses := make([]shape.Guess, len(o.header))
 	out := &contents{facts: map[string]catalog.Quirk{}}
 	ragged := 0
 	var raggedAt []string
@@ -184,7 +185,11 @@ func (c *csv) describe(ctx context.Context, f file) (*contents, error) {
 			if i < len(o.scan.fields) {
 				cell = o.scan.fields[i]
 			}
-			if err := guesses[i].see(cell, o.scan.plain); err != nil {
+			if len(cell.text) == 0 && !cell.quoted {
+				guesses[i].Null()
+				continue
+			}
+			if err := guesses[i].See(cell.text, o.scan.plain); err != nil {
 				return nil, value.Errorf(value.CodeBadText, "line %d, column %s: %s", o.scan.first, o.header[i], err)
 			}
 		}
@@ -198,9 +203,9 @@ func (c *csv) describe(ctx context.Context, f file) (*contents, error) {
 			Meaning: "Cells that a line lacks are NULL; cells that it has too many are left out."}
 	}
 	for i, g := range guesses {
-		col := catalog.Column{Name: o.header[i], Type: value.Of(g.kind()), Nullable: g.nulls > 0, Native: "text"}
+		col := catalog.Column{Name: o.header[i], Type: value.Of(g.Kind()), Nullable: g.Nulls > 0, Native: "text"}
 		if out.rows > 0 {
-			col.NullShare = float64(g.nulls) / float64(out.rows)
+			col.NullShare = float64(g.Nulls) / float64(out.rows)
 		}
 		out.columns = append(out.columns, col)
 	}

@@ -19,6 +19,7 @@ import (
 	"rovik/core/fold"
 	"rovik/core/kernel"
 	"rovik/core/plan"
+	"rovik/core/shape"
 	"rovik/core/value"
 )
 
@@ -59,13 +60,14 @@ type part interface {
 }
 
 // Kinds are the kinds of files, by the name of the kind of source.
-var kinds = map[string]format{"parquet": &parquet{}, "csv": &csv{}, "json": &jsonFiles{}}
+var kinds = map[string]format{"parquet": &parquet{}, "csv": &csv{}, "json": &jsonFiles{}, "xml": &xmlFiles{}}
 
 // Source is a connected folder or file.
 type Source struct {
 	name, kind string
 	cfg        connect.Config
 	format     format
+	shapes     []*shape.Shape
 }
 
 // New prepares a source; files are read when they are first needed.
@@ -112,14 +114,39 @@ func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
 			WithHint("check the path, and the kind of the source")
 	}
 	found := &catalog.Source{Name: s.name, Kind: s.kind, Quirks: map[string]catalog.Quirk{}}
+	of := map[string]string{}
 	for _, t := range tables {
-		table, err := s.describe(ctx, t, found.Quirks)
+		made, err := s.tablesOf(ctx, t, found.Quirks)
 		if err != nil {
 			return nil, err
 		}
-		found.Tables = append(found.Tables, table)
+		for _, table := range made {
+			if set, taken := of[table.Name]; taken {
+				return nil, value.Errorf(value.CodeDuplicate, "%s: %s and %s would both have the table %s", s.name, set, t.name, table.Name).WithHint("rename it in the shape of one of them")
+			}
+			of[table.Name] = t.name
+		}
+		found.Tables = append(found.Tables, made...)
 	}
 	return found, nil
+}
+
+// tablesOf describes the tables that are made of a listing.
+func (s *Source) tablesOf(ctx context.Context, t *listing, quirks map[string]catalog.Quirk) ([]*catalog.Table, error) {
+	flats, err := s.shapeOf(t.name)
+	if err != nil {
+		return nil, err
+	}
+	if flats != nil {
+		made, err := s.describeShaped(ctx, t, flats)
+		return made, err
+	}
+	if _, needs := s.format.(*xmlFiles); needs {
+		quirks["left out: "+t.name] = catalog.Quirk{Value: "no shape", Meaning: "Its records are nested: give them a shape."}
+		return nil, nil
+	}
+	table, err := s.describe(ctx, t, quirks)
+	return []*catalog.Table{table}, err
 }
 
 // describe puts the descriptions of a table's files together.
@@ -148,14 +175,22 @@ func (s *Source) describe(ctx context.Context, t *listing, quirks map[string]cat
 	for _, c := range left {
 		quirks["left out: "+t.name+"."+c.Name] = catalog.Quirk{Value: c.Native, Meaning: c.Note}
 	}
+	addParts(out, t, func(i int) int64 { return all[i].rows })
+	return out, nil
+}
+
+// addParts adds the columns of the folders' names to a table, of which the i-th
+// file has so many rows.
+func addParts(out *catalog.Table, t *listing, rows func(i int) int64) {
 	for p, name := range t.parts {
-		col := catalog.Column{Name: u.free(name), Type: value.Of(t.kinds[p]), Native: "the folder's name", ReadAs: PartColumn}
+		name = shape.Unused(name, func(n string) bool { return out.Column(n) >= 0 })
+		col := catalog.Column{Name: name, Type: value.Of(t.kinds[p]), Native: "the folder's name", ReadAs: PartColumn}
 		shares := map[string]int64{}
 		for i, f := range t.files {
 			v := f.parts[p]
 			col.Nullable = col.Nullable || v.IsNull
 			if !v.IsNull {
-				shares[v.String()] += all[i].rows
+				shares[v.String()] += rows(i)
 			}
 		}
 		col.Distinct = int64(len(shares))
@@ -166,7 +201,6 @@ func (s *Source) describe(ctx context.Context, t *listing, quirks map[string]cat
 		}
 		out.Columns = append(out.Columns, col)
 	}
-	return out, nil
 }
 
 // maxCommon bounds the list of frequent values.
@@ -256,10 +290,20 @@ func (s *Source) Try(ctx context.Context, steps *connect.Steps) {
 	})
 	steps.Take(connect.StepRights, func() (string, error) {
 		for _, t := range tables {
-			if _, err := s.format.describe(ctx, t.files[0]); err != nil {
+			if err := s.look(ctx, t.files[0]); err != nil {
 				return "", s.about(t.files[0], err)
 			}
 		}
 		return "the first file of each table is as its name says", nil
 	})
+}
+
+// look reads a file as far as to see that it is of the format.
+func (s *Source) look(ctx context.Context, f file) error {
+	if format, ok := s.format.(*xmlFiles); ok {
+		_, err := format.rows(ctx, f)
+		return err
+	}
+	_, err := s.format.describe(ctx, f)
+	return err
 }

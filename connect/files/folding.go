@@ -7,6 +7,7 @@ import (
 	"rovik/core/catalog"
 	"rovik/core/fold"
 	"rovik/core/plan"
+	"rovik/core/shape"
 )
 
 // folding judges plans over files: they are only read. What can be left unread
@@ -89,6 +90,7 @@ func (f *folding) Operator(n plan.Node) *fold.Reason {
 // in their order.
 type reading struct {
 	table   string
+	flat    *shape.Flat // of a shape's table
 	columns []catalog.Column
 	parts   []string           // the columns of the folders' names, in their order
 	ids     map[plan.ID]string // of the scan's columns
@@ -123,9 +125,13 @@ func (f *folding) Render(root plan.Node) (fold.Native, error) {
 		names = append(names, r.ids[c.ID])
 		r.columns = append(r.columns, w.table.Columns[w.table.Column(r.ids[c.ID])])
 	}
-	head := "READ " + strings.Join(names, ", ") + "\nFROM " + r.table
+	from := "\nFROM " + r.table
+	if r.flat != nil {
+		from = "\nFROM " + r.flat.Set + " ROWS " + strings.Join(r.flat.Steps, " THEN ")
+	}
+	head := "READ " + strings.Join(names, ", ") + from
 	if len(r.columns) == 0 {
-		head = "COUNT ROWS\nFROM " + r.table
+		head = "COUNT ROWS" + from
 	}
 	for i := range w.marks {
 		w.marks[i].Start += len(head)
@@ -152,7 +158,7 @@ func (w *writer) line(kind fold.Kind, at plan.Origin, before, what string) {
 func (f *folding) steps(n plan.Node, r *reading, w *writer) error {
 	switch n := n.(type) {
 	case *plan.Scan:
-		r.table, w.table = n.Table.Name, n.Table
+		r.table, r.flat, w.table = n.Table.Name, n.Table.Flat, n.Table
 		for _, c := range n.Table.Columns {
 			if c.ReadAs == PartColumn {
 				r.parts = append(r.parts, c.Name)

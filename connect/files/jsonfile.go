@@ -2,6 +2,7 @@ package files
 
 import (
 	"bufio"
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -12,6 +13,7 @@ import (
 
 	"rovik/core/catalog"
 	"rovik/core/kernel"
+	"rovik/core/shape"
 	"rovik/core/value"
 )
 
@@ -22,17 +24,6 @@ type jsonFiles struct{}
 
 func (*jsonFiles) suffixes() []string { return []string{".json", ".ndjson", ".jsonl"} }
 func (*jsonFiles) keepsBounds() bool  { return false }
-
-// jsonFile is an open file.
-type jsonFile struct {
-	f       io.Closer
-	limit   *limited
-	dec     *json.Decoder
-	inArray bool
-	n       int // records read
-	columns []catalog.Column
-	size    int64
-}
 
 // limited fails where a record is longer than may be held.
 type limited struct {
@@ -51,127 +42,284 @@ func (l *limited) Read(b []byte) (int, error) {
 	return n, err
 }
 
-func (j *jsonFiles) load(f file) (*jsonFile, error) {
-	in, closer, err := plain(f.path)
+// jsonReader reads the records of a file as they come.
+type jsonReader struct {
+	ctx   context.Context
+	limit *limited
+	dec   *json.Decoder
+	n     int64 // records read
+	give  func(record any, n int64) error
+}
+
+func (*jsonFiles) language() shape.Language { return shape.JSONPath }
+
+func (*jsonFiles) show(record any) string {
+	var out bytes.Buffer
+	if err := json.Indent(&out, []byte(value.EncodeJSON(record)), "", "  "); err != nil {
+		return value.EncodeJSON(record)
+	}
+	return out.String()
+}
+
+// beginning opens a file and looks at its first character that is no space; 0
+// stands for an empty file.
+func beginning(f file) (in *bufio.Reader, closer io.Closer, first byte, err error) {
+	plainText, closer, err := plain(f.path)
 	if err != nil {
-		return nil, err
+		return nil, nil, 0, err
 	}
-	head := bufio.NewReaderSize(in, scanBlock)
-	out := &jsonFile{f: closer, size: f.size, limit: &limited{head, maxRecord}}
-	if mark, err := head.Peek(len(byteOrderMark)); err == nil && string(mark) == byteOrderMark {
-		if _, err := head.Discard(len(mark)); err != nil {
-			return nil, errors.Join(err, closer.Close())
-		}
+	in = bufio.NewReaderSize(plainText, scanBlock)
+	if mark, err := in.Peek(len(byteOrderMark)); err == nil && string(mark) == byteOrderMark {
+		_, _ = in.Discard(len(mark)) // what was peeked is there
 	}
-	// The first character that is not a space tells of an array.
 	for {
-		c, err := head.ReadByte()
+		c, err := in.ReadByte()
 		if errors.Is(err, io.EOF) {
-			break
+			return in, closer, 0, nil
 		}
 		if err != nil {
-			return nil, errors.Join(err, closer.Close())
+			return nil, nil, 0, errors.Join(err, closer.Close())
 		}
 		if strings.IndexByte(" \t\r\n", c) < 0 {
-			out.inArray = c == '['
-			if err := head.UnreadByte(); err != nil {
-				return nil, errors.Join(err, closer.Close())
-			}
-			break
+			_ = in.UnreadByte() // it was just read
+			return in, closer, c, nil
 		}
 	}
-	out.dec = json.NewDecoder(out.limit)
-	if out.inArray {
-		if _, err := out.dec.Token(); err != nil {
-			return nil, errors.Join(out.wrong(err), closer.Close())
-		}
-	}
-	return out, nil
 }
 
-// Close closes the file.
-func (o *jsonFile) Close() error { return o.f.Close() }
-
-// wrong places an error in the record that is read next.
-func (o *jsonFile) wrong(err error) error { return o.wrongIn(o.n+1, err) }
-
-func (o *jsonFile) wrongIn(record int, err error) error {
-	var ve *value.Error
-	if errors.As(err, &ve) {
-		e := *ve
-		e.Message = fmt.Sprintf("record %d: %s", record, ve.Message)
-		return &e
+// rows is the path to the records: the elements of one list, or what stands one
+// after the other. Where that is a single object with a list of objects, it is
+// their elements.
+func (j *jsonFiles) rows(_ context.Context, f file) (path string, err error) {
+	in, closer, first, err := beginning(f)
+	if err != nil {
+		return "", err
 	}
-	if errors.Is(err, io.ErrUnexpectedEOF) {
-		return value.Errorf(value.CodeSource, "record %d: the file ends within it", record).WithHint("write the file again")
+	defer func() { err = errors.Join(err, closer.Close()) }()
+	if first == '[' {
+		return "$[*]", nil
 	}
-	return value.Errorf(value.CodeSource, "record %d, near byte %d: it is not JSON: %s", record, o.dec.InputOffset(), err).WithHint("write the file again")
+	r := &jsonReader{limit: &limited{in, 2 * maxRecord}}
+	r.dec = json.NewDecoder(r.limit)
+	name, list := "", "" // of the member that is read, and of the first list of several objects
+	objects := 0
+	var open []json.Delim
+	for {
+		r.limit.left = max(r.limit.left, scanBlock)
+		t, err := r.dec.Token()
+		if errors.Is(err, io.EOF) && len(open) == 0 {
+			return "$", nil
+		}
+		if err != nil {
+			return "", r.wrong(err)
+		}
+		d, _ := t.(json.Delim)
+		switch d {
+		case '{', '[':
+			if len(open) == 1 && open[0] == '{' {
+				objects = 0
+			}
+			if len(open) == 2 && open[1] == '[' && d == '{' {
+				if objects++; objects == 2 && list == "" {
+					list = name
+				}
+			}
+			open = append(open, d)
+		case '}', ']':
+			open = open[:len(open)-1]
+		default:
+			if len(open) == 1 {
+				name, _ = t.(string)
+			}
+		}
+		switch {
+		case len(open) == 0 && (list == "" || r.dec.More()):
+			return "$", nil // a record, of several perhaps
+		case len(open) == 0 || list != "" && r.dec.InputOffset() > maxRecord: // longer than any record
+			return "$" + shape.JSONName(list) + "[*]", nil
+		}
+	}
 }
 
-// next reads a record; io.EOF ends the file.
-func (o *jsonFile) next() (*value.JSONObject, error) {
-	if o.inArray && !o.dec.More() {
-		if _, err := o.dec.Token(); err != nil { // the end of the array
-			if errors.Is(err, io.EOF) {
-				err = io.ErrUnexpectedEOF
-			}
-			return nil, o.wrong(err)
-		}
-		if _, err := o.dec.Token(); !errors.Is(err, io.EOF) {
-			return nil, o.wrong(errors.New("there is more behind the array"))
-		}
-		return nil, io.EOF
+// records gives the records of a file that steps lead to.
+func (j *jsonFiles) records(ctx context.Context, f file, steps []shape.Segment, give func(record any, n int64) error) (err error) {
+	in, closer, _, err := beginning(f)
+	if err != nil {
+		return err
 	}
-	o.limit.left = maxRecord
+	defer func() { err = errors.Join(err, closer.Close()) }()
+	r := &jsonReader{ctx: ctx, limit: &limited{in, maxRecord}, give: give}
+	r.dec = json.NewDecoder(r.limit)
+	for documents := 0; ; documents++ {
+		if err := r.descend(steps); errors.Is(err, io.EOF) {
+			return nil
+		} else if err != nil {
+			return err
+		}
+		r.limit.left = maxRecord
+		if documents == 0 && len(steps) > 0 && steps[0].Kind != shape.ByName {
+			if _, err := r.dec.Token(); errors.Is(err, io.EOF) {
+				return nil
+			}
+			return r.wrong(errors.New("there is more behind the array"))
+		}
+	}
+}
+
+// descend reads the value that comes next, and gives the records that steps lead
+// to in it. io.EOF says that there is none.
+func (r *jsonReader) descend(steps []shape.Segment) error {
+	if len(steps) == 0 {
+		return r.record()
+	}
+	t, err := r.dec.Token()
+	if errors.Is(err, io.EOF) {
+		return err
+	}
+	if err != nil {
+		return r.wrong(err)
+	}
+	d, _ := t.(json.Delim)
+	for i := 0; (d == '{' || d == '[') && r.dec.More(); i++ {
+		at := shape.Segment{Kind: shape.ByIndex, Index: i}
+		if d == '{' {
+			key, err := r.dec.Token()
+			if err != nil {
+				return r.wrong(err)
+			}
+			name, _ := key.(string)
+			at = shape.Segment{Name: name}
+		}
+		if steps[0] == at || steps[0].Kind == shape.ToAll {
+			err = r.descend(steps[1:])
+		} else {
+			err = r.skip()
+		}
+		if errors.Is(err, io.EOF) {
+			err = r.wrong(io.ErrUnexpectedEOF)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	if d == '{' || d == '[' {
+		if _, err := r.dec.Token(); err != nil {
+			return r.wrong(err)
+		}
+	}
+	return nil
+}
+
+// skip reads over a value without holding it.
+func (r *jsonReader) skip() error {
+	for depth := 0; ; {
+		r.limit.left = maxRecord
+		t, err := r.dec.Token()
+		if err != nil {
+			return r.wrong(err)
+		}
+		switch t {
+		case json.Delim('{'), json.Delim('['):
+			depth++
+		case json.Delim('}'), json.Delim(']'):
+			depth--
+		}
+		if depth == 0 {
+			return nil
+		}
+	}
+}
+
+// record reads the value that comes next as a record.
+func (r *jsonReader) record() error {
+	r.limit.left = maxRecord
 	var raw json.RawMessage
-	if err := o.dec.Decode(&raw); errors.Is(err, io.EOF) {
-		return nil, io.EOF
+	if err := r.dec.Decode(&raw); errors.Is(err, io.EOF) {
+		return io.EOF
 	} else if err != nil {
-		return nil, o.wrong(err)
+		return r.wrong(err)
 	}
 	if !utf8.Valid(raw) { // the library would put other letters in the place of what is not
-		return nil, o.wrong(value.Errorf(value.CodeBadText, "the text is not UTF-8").WithHint("write the file again in UTF-8"))
+		return r.wrong(value.Errorf(value.CodeBadText, "the text is not UTF-8").WithHint("write the file again in UTF-8"))
 	}
 	v, err := value.DecodeJSON(string(raw))
 	if err != nil {
-		return nil, o.wrong(err)
+		return r.wrong(err)
 	}
-	record, ok := v.(*value.JSONObject)
+	r.n++
+	if r.n%1024 == 0 && r.ctx.Err() != nil {
+		return r.ctx.Err()
+	}
+	return r.give(v, r.n)
+}
+
+// wrong places an error in the record that is read next.
+func (r *jsonReader) wrong(err error) error {
+	record := r.n + 1
+	var ve *value.Error
+	if errors.As(err, &ve) {
+		return inRecord(record, err)
+	}
+	if errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
+		return value.Errorf(value.CodeSource, "record %d: the file ends within it", record).WithHint("write the file again")
+	}
+	return value.Errorf(value.CodeSource, "record %d, near byte %d: it is not JSON: %s", record, r.dec.InputOffset(), err).WithHint("write the file again")
+}
+
+// inRecord places an error in a record.
+func inRecord(record int64, err error) error {
+	var ve *value.Error
+	if !errors.As(err, &ve) {
+		return fmt.Errorf("record %d: %w", record, err)
+	}
+	e := *ve
+	e.Message = fmt.Sprintf("record %d: %s", record, ve.Message)
+	return &e
+}
+
+// whole are the steps to the records of a file whose shape nobody has given.
+func (j *jsonFiles) whole(f file) ([]shape.Segment, error) {
+	_, closer, first, err := beginning(f)
+	if err != nil {
+		return nil, err
+	}
+	if first == '[' {
+		return []shape.Segment{{Kind: shape.ToAll}}, closer.Close()
+	}
+	return nil, closer.Close()
+}
+
+// object says that a record has no members.
+func object(record any, n int64) (*value.JSONObject, error) {
+	o, ok := record.(*value.JSONObject)
 	if !ok {
-		return nil, o.wrong(value.Errorf(value.CodeSource, "it is not an object").WithHint("records are objects, as {\"name\": …}"))
+		return nil, inRecord(n, value.Errorf(value.CodeSource, "it is not an object").WithHint("records are objects, as {\"name\": …}"))
 	}
-	o.n++
-	return record, nil
+	return o, nil
 }
 
 // member is what the values of a member were, in all records.
 type member struct {
 	name                                  string
 	text, number, boolean, nested, absent int64
-	guess                                 guess
+	guess                                 shape.Guess
 }
 
 func (j *jsonFiles) describe(ctx context.Context, f file) (*contents, error) {
-	o, err := j.load(f)
-	if err != nil {
-		return nil, err
-	}
-	defer o.Close()
 	byKey := map[string]*member{}
 	var members []*member
 	names := memberNames{}
 	out := &contents{}
-	for ; ; out.rows++ {
-		record, err := o.next()
-		if errors.Is(err, io.EOF) {
-			break
-		}
+	steps, err := j.whole(f)
+	if err != nil {
+		return nil, err
+	}
+	err = j.records(ctx, f, steps, func(v any, n int64) error {
+		record, err := object(v, n)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		if out.rows%1024 == 0 && ctx.Err() != nil {
-			return nil, ctx.Err()
-		}
+		out.rows++
 		for _, key := range record.Keys {
 			m := byKey[key]
 			if m == nil {
@@ -182,31 +330,38 @@ func (j *jsonFiles) describe(ctx context.Context, f file) (*contents, error) {
 		}
 		for key, m := range byKey {
 			v, _ := record.Get(key)
-			switch v := v.(type) {
-			case nil:
-				m.absent++
-			case string:
-				m.text++
-				if err := m.guess.see(field{[]byte(v), true}, false); err != nil {
-					return nil, o.wrongIn(o.n, value.Errorf(value.CodeBadText, "%s: %s", key, err))
-				}
-			case json.Number:
-				m.number++
-				if err := m.guess.see(field{[]byte(v), true}, true); err != nil {
-					return nil, o.wrongIn(o.n, value.Errorf(value.CodeBadText, "%s: %s", key, err))
-				}
-			case bool:
-				m.boolean++
-			default:
-				m.nested++
+			if err := m.see(v); err != nil {
+				return inRecord(n, value.Errorf(value.CodeBadText, "%s: %s", key, err))
 			}
 		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
 	}
 	for _, m := range members {
 		m.absent = out.rows - m.text - m.number - m.boolean - m.nested
 		out.columns = append(out.columns, m.column(out.rows))
 	}
 	return out, nil
+}
+
+// see counts a value of the member.
+func (m *member) see(v value.JSONValue) error {
+	switch v := v.(type) {
+	case nil:
+	case string:
+		m.text++
+		return m.guess.See([]byte(v), false)
+	case json.Number:
+		m.number++
+		return m.guess.See([]byte(v), true)
+	case bool:
+		m.boolean++
+	default:
+		m.nested++
+	}
+	return nil
 }
 
 // column tells as what a member is carried.
@@ -232,13 +387,13 @@ func (m *member) column(rows int64) catalog.Column {
 	case values == m.boolean:
 		col.Type = value.Of(value.Bool)
 	case values == m.number:
-		col.Type = value.Of(m.guess.kind())
+		col.Type = value.Of(m.guess.Kind())
 		if !col.Type.Kind.IsNumber() {
 			col.Type = value.Of(value.JSONB) // numbers that no kind of number holds
 		}
 	case values == m.text:
 		col.Type = value.Of(value.Text)
-		if k := m.guess.kind(); k == value.Date || k == value.Timestamp {
+		if k := m.guess.Kind(); k == value.Date || k == value.Timestamp {
 			col.Type = value.Of(k)
 		}
 	default:
@@ -251,16 +406,22 @@ func (m *member) column(rows int64) catalog.Column {
 }
 
 func (j *jsonFiles) open(_ context.Context, f file, columns []catalog.Column) (opened, error) {
-	o, err := j.load(f)
-	if err != nil {
-		return nil, err
-	}
-	o.columns = columns
-	return o, nil
+	steps, err := j.whole(f)
+	return &jsonFile{j, f, steps, columns}, err
 }
 
+// jsonFile is a file whose records' members are the columns.
+type jsonFile struct {
+	format  *jsonFiles
+	f       file
+	steps   []shape.Segment
+	columns []catalog.Column
+}
+
+// Close does nothing: the file is open while it is read.
+func (o *jsonFile) Close() error                 { return nil }
 func (o *jsonFile) parts() []part                { return []part{o} }
-func (o *jsonFile) bytes() int64                 { return o.size }
+func (o *jsonFile) bytes() int64                 { return o.f.size }
 func (o *jsonFile) bounds(string) (bounds, bool) { return bounds{}, false }
 
 func (o *jsonFile) read(ctx context.Context, give func(kernel.Batch) error) error {
@@ -271,11 +432,8 @@ func (o *jsonFile) read(ctx context.Context, give func(kernel.Batch) error) erro
 	names := memberNames{}
 	seen := make([]value.JSONValue, len(o.columns))
 	out := newBatcher(o.columns, new(bool), give)
-	for {
-		record, err := o.next()
-		if errors.Is(err, io.EOF) {
-			return out.flush()
-		}
+	err := o.format.records(ctx, o.f, o.steps, func(v any, n int64) error {
+		record, err := object(v, n)
 		if err != nil {
 			return err
 		}
@@ -288,14 +446,16 @@ func (o *jsonFile) read(ctx context.Context, give func(kernel.Batch) error) erro
 		for i, v := range seen {
 			if v == nil {
 				out.null(i)
-			} else if err := out.cell(i, cellText(v, o.columns[i].Type.Kind), "record", o.n); err != nil {
+			} else if err := out.cell(i, cellText(v, o.columns[i].Type.Kind), "record", int(n)); err != nil {
 				return err
 			}
 		}
-		if err := out.row(ctx); err != nil {
-			return err
-		}
+		return out.row(ctx)
+	})
+	if err != nil {
+		return err
 	}
+	return out.flush()
 }
 
 // memberNames are the columns' names of members, in the order in which a file
@@ -306,7 +466,7 @@ func (m memberNames) of(key string) string {
 	if name, known := m[key]; known {
 		return name
 	}
-	m[key] = unused(columnName(key), func(n string) bool {
+	m[key] = shape.Unused(shape.CleanName(key), func(n string) bool {
 		for _, taken := range m {
 			if taken == n {
 				return true

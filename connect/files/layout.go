@@ -9,8 +9,8 @@ import (
 	"regexp"
 	"sort"
 	"strings"
-	"unicode"
 
+	"rovik/core/shape"
 	"rovik/core/value"
 )
 
@@ -28,10 +28,11 @@ type file struct {
 // listing is a table as it lies in folders: its files, and the names of the
 // parts that folders named key=value give.
 type listing struct {
-	name  string
-	parts []string
-	kinds []value.Kind
-	files []file
+	name   string
+	parts  []string
+	kinds  []value.Kind
+	files  []file
+	folder bool
 }
 
 // list finds the tables of a format below a path. A file is a table; so is a
@@ -99,7 +100,7 @@ func cause(err error) string {
 
 // folderTable makes one table of all files below a folder.
 func folderTable(source, root string, suffixes []string) (*listing, error) {
-	t := &listing{name: tableName(root, nil)}
+	t := &listing{name: tableName(root, nil), folder: true}
 	found := map[string][]string{} // a file's path → its folders named key=value
 	err := filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
 		switch {
@@ -147,7 +148,7 @@ func (t *listing) readParts(source string, folders map[string][]string) error {
 			if err != nil {
 				plain = text
 			}
-			keys, texts[i] = append(keys, columnName(key)), append(texts[i], plain)
+			keys, texts[i] = append(keys, shape.CleanName(key)), append(texts[i], plain)
 		}
 		if i == 0 {
 			t.parts = keys
@@ -234,36 +235,5 @@ func suffixOf(name string, suffixes []string) string {
 // tableName makes the name of a table from that of a file or folder.
 func tableName(path string, suffixes []string) string {
 	base := filepath.Base(path)
-	return columnName(base[:len(base)-len(suffixOf(base, suffixes))])
-}
-
-// columnName turns a text into a name that needs no quotes: lower case, with _
-// in the place of what names cannot have.
-func columnName(s string) string {
-	var b strings.Builder
-	for _, r := range strings.ToLower(strings.TrimSpace(s)) {
-		switch {
-		case unicode.IsLetter(r) || r >= '0' && r <= '9' && b.Len() > 0:
-			b.WriteRune(r)
-		case r >= '0' && r <= '9':
-			b.WriteString("c" + string(r))
-		case b.Len() > 0 && !strings.HasSuffix(b.String(), "_"):
-			b.WriteByte('_')
-		}
-	}
-	name := strings.TrimSuffix(b.String(), "_")
-	if name == "" {
-		return "column"
-	}
-	return name
-}
-
-// unused returns a name, with _2 and so on behind it where it is taken.
-func unused(name string, taken func(string) bool) string {
-	for n, next := 2, name; ; n++ {
-		if !taken(next) {
-			return next
-		}
-		next = fmt.Sprintf("%s_%d", name, n)
-	}
+	return shape.CleanName(base[:len(base)-len(suffixOf(base, suffixes))])
 }

@@ -25,6 +25,7 @@ import (
 	"rovik/core/catalog"
 	"rovik/core/exec"
 	"rovik/core/kernel"
+	"rovik/core/shape"
 	"rovik/core/value"
 )
 
@@ -112,7 +113,7 @@ func (p *parquet) load(path string) (_ *parquetFile, err error) {
 	}
 	o := &parquetFile{f: f, rd: rd, arrow: ar, fields: ar.Manifest.Fields, at: map[string]*pqarrow.SchemaField{}, names: map[string]string{}}
 	for i := range o.fields {
-		name := unused(columnName(o.fields[i].Field.Name), func(n string) bool { return o.at[n] != nil })
+		name := shape.Unused(shape.CleanName(o.fields[i].Field.Name), func(n string) bool { return o.at[n] != nil })
 		o.at[name], o.names[o.fields[i].Field.Name] = &o.fields[i], name
 	}
 	return o, nil

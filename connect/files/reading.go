@@ -34,7 +34,7 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, _ string) (exec.R
 		return nil, err
 	}
 	ctx, cancel := context.WithCancel(ctx)
-	out := &reader{batches: make(chan kernel.Batch, 8), cancel: cancel, done: make(chan struct{}), touched: p.touched}
+	out := &reader{batches: make(chan kernel.Batch, 8), cancel: cancel, done: make(chan struct{}), touched: p.touched, unfit: p.unfit.list}
 	go func() {
 		defer close(out.done)
 		defer close(out.batches)
@@ -57,6 +57,7 @@ type reader struct {
 	done    chan struct{}
 	err     error // set before batches is closed
 	touched func() []exec.Touched
+	unfit   func() []exec.Unfit
 }
 
 func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
@@ -77,6 +78,9 @@ func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
 // Touched tells how much was read; see exec.Toucher.
 func (r *reader) Touched() []exec.Touched { return r.touched() }
 
+// Unfit tells what did not fit; see exec.Unfitter.
+func (r *reader) Unfit() []exec.Unfit { return r.unfit() }
+
 func (r *reader) Close() error {
 	r.cancel()
 	<-r.done
@@ -94,6 +98,7 @@ type prepared struct {
 	conds   []plan.Expr      // by which parts are skipped
 	// How much there is, and how much of it is read.
 	filesRead, groups, groupsRead, size, sizeRead atomic.Int64
+	unfit                                         unfit
 }
 
 func (s *Source) prepare(r *reading) (*prepared, error) {
@@ -101,9 +106,13 @@ func (s *Source) prepare(r *reading) (*prepared, error) {
 	if err != nil {
 		return nil, err
 	}
-	t := byName[r.table]
+	set := r.table
+	if r.flat != nil {
+		set = r.flat.Set
+	}
+	t := byName[set]
 	if t == nil {
-		return nil, connect.Changed(s.name, "there is no "+r.table+" any more")
+		return nil, connect.Changed(s.name, "there is no "+set+" any more")
 	}
 	p := &prepared{s: s, r: r, t: t, partOf: map[string]int{}, columns: r.columns}
 	for i, name := range r.parts {
@@ -231,8 +240,16 @@ func (p *prepared) run(ctx context.Context, give func(kernel.Batch) error) error
 	})
 }
 
+// open opens a file, as its shape or else its format reads it.
+func (p *prepared) open(ctx context.Context, f file) (opened, error) {
+	if p.r.flat != nil {
+		return &shapedFile{p.s, f, p.r.flat, p.inFile, &p.unfit}, nil
+	}
+	return p.s.format.open(ctx, f, p.inFile)
+}
+
 func (p *prepared) readFile(ctx context.Context, f file, cut *cutter, give func(kernel.Batch) error, parallel int) (err error) {
-	o, err := p.s.format.open(ctx, f, p.inFile)
+	o, err := p.open(ctx, f)
 	if err != nil {
 		return err
 	}
@@ -404,7 +421,7 @@ func (s *Source) Plan(ctx context.Context, st *fold.Statement) ([]string, error)
 		if err != nil || !ok {
 			continue
 		}
-		o, err := s.format.open(ctx, f, p.inFile)
+		o, err := p.open(ctx, f)
 		if err != nil {
 			return nil, s.about(f, err)
 		}

@@ -112,10 +112,3 @@ func within(c catalog.Column) int64 {
 	}
 	return 0
 }
-
-// free returns a name that no column has yet.
-func (u *unifier) free(name string) string {
-	name = unused(name, func(n string) bool { _, taken := u.byName[n]; return taken })
-	u.byName[name] = -1
-	return name
-}

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"rovik/core/shape"
 	"rovik/core/value"
 )
 
@@ -80,6 +81,8 @@ type Table struct {
 	Keys        []Key        `json:"keys"` // primary and unique keys
 	ForeignKeys []ForeignKey `json:"foreignKeys"`
 	Rows        int64        `json:"rows"` // the source's own estimate, or a count where it is cheap
+	// Flat is how the rows are made of nested records; nil for a plain table.
+	Flat *shape.Flat `json:"flat,omitempty"`
 }
 
 // Column is a column of a table. Native is its type in the source's words.

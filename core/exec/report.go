@@ -63,6 +63,8 @@ type ReportStatement struct {
 	KeysGivenUp   int      `json:"keysGivenUp"`
 	// Touched tells, after a run, how much of its files a source has read.
 	Touched []Touched `json:"touched,omitempty"`
+	// Unfit tells, after a run, of values that did not fit their column.
+	Unfit []Unfit `json:"unfit,omitempty"`
 }
 
 // ReportOperator is an operator that Rovik runs. Inputs are operators (n2) or

@@ -44,6 +44,22 @@ type Toucher interface {
 	Touched() []Touched
 }
 
+// Unfit tells of values that did not fit the type of their column, and what
+// became of them.
+type Unfit struct {
+	Column  string `json:"column"`
+	Type    string `json:"type"`
+	Count   int64  `json:"count"`
+	Became  string `json:"became"` // "null" or "text"
+	Example string `json:"example"`
+}
+
+// Unfitter is a Reader that counts what does not fit.
+type Unfitter interface {
+	Reader
+	Unfit() []Unfit
+}
+
 // Connector opens native statements. text is the statement with the run's
 // comment in front.
 type Connector interface {
@@ -90,6 +106,7 @@ type counters struct {
 	rows, bytes, nanos atomic.Int64
 	keys, tooMany      atomic.Int64 // shipped, or too many to be
 	touched            atomic.Pointer[[]Touched]
+	unfit              atomic.Pointer[[]Unfit]
 }
 
 // Start returns a run, from which the caller takes batches with Next until
@@ -171,6 +188,9 @@ func (r *Run) Report() *Report {
 		rep.Statements[i].ShippedKeys = int(c.keys.Load())
 		if t := c.touched.Load(); t != nil {
 			rep.Statements[i].Touched = *t
+		}
+		if u := c.unfit.Load(); u != nil {
+			rep.Statements[i].Unfit = *u
 		}
 		if keys := c.tooMany.Load(); keys > 0 {
 			rep.keysGivenUp(r.compiled.Statements[i], int(keys))
@@ -504,6 +524,10 @@ func (o *remoteOp) read(ctx context.Context) (b kernel.Batch, err error) {
 	if t, ok := o.reader.(Toucher); ok {
 		touched := t.Touched()
 		o.c.touched.Store(&touched)
+	}
+	if u, ok := o.reader.(Unfitter); ok {
+		unfit := u.Unfit()
+		o.c.unfit.Store(&unfit)
 	}
 	o.c.nanos.Store(int64(time.Since(o.began)))
 	if errors.Is(err, io.EOF) && o.keys != nil && o.keys.left() {

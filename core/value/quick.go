@@ -1,6 +1,10 @@
 package value
 
-import "github.com/apache/arrow-go/v18/arrow/decimal128"
+import (
+	"strconv"
+
+	"github.com/apache/arrow-go/v18/arrow/decimal128"
+)
 
 // Most numbers and dates are written in one plain way. These read that way
 // alone, without making strings, and leave the others to the parsers.
@@ -117,4 +121,41 @@ func daysBefore(year, month, day int) int64 {
 	ofEra := year - era*400
 	ofYear := (153*(month-3)+2)/5 + day - 1
 	return int64(era)*146097 + int64(ofEra*365+ofEra/4-ofEra/100+ofYear) - 719468
+}
+
+// ParseInteger reads an integer of so many bits without making a string of them.
+func ParseInteger(b []byte, bits int) (int64, error) {
+	negative := len(b) > 0 && b[0] == '-'
+	digits := b
+	if negative {
+		digits = b[1:]
+	}
+	if len(digits) == 0 || len(digits) > 18 {
+		n, err := strconv.ParseInt(string(b), 10, bits)
+		if err != nil {
+			return 0, Errorf(CodeBadText, "%q is not an integer", clip(b))
+		}
+		return n, nil
+	}
+	var n int64
+	for _, d := range digits {
+		if d < '0' || d > '9' {
+			return 0, Errorf(CodeBadText, "%q is not an integer", clip(b))
+		}
+		n = n*10 + int64(d-'0')
+	}
+	if negative {
+		n = -n
+	}
+	if bits < 64 && (n >= 1<<(bits-1) || n < -(1<<(bits-1))) {
+		return 0, ErrIntegerRange
+	}
+	return n, nil
+}
+
+func clip(b []byte) string {
+	if len(b) > 40 {
+		return string(b[:40]) + "…"
+	}
+	return string(b)
 }

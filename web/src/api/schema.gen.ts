@@ -643,6 +643,190 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{name}/shapes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The sets of a source's nested records, with their shapes */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The sets */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ShapedSet"][];
+                    };
+                };
+                /** @description Why it failed */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Keep the shape of a set, or take it away where none is given, and read the source anew */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ShapeRequest"];
+                };
+            };
+            responses: {
+                /** @description The source */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SourceInfo"];
+                    };
+                };
+                /** @description What is wrong with it */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{name}/shapes/propose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A shape proposed from a sample of a set's records */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ShapeRequest"];
+                };
+            };
+            responses: {
+                /** @description The shape */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Shape"];
+                    };
+                };
+                /** @description Why it failed */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{name}/shapes/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a shape makes of a sample of records, and of one of them; nothing is kept */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ShapeRequest"];
+                };
+            };
+            responses: {
+                /** @description The rows */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Trial"];
+                    };
+                };
+                /** @description What is wrong with it */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{name}/refresh": {
         parameters: {
             query?: never;
@@ -927,9 +1111,77 @@ export interface components {
             found: components["schemas"]["FoundSource"] | null;
             changes?: components["schemas"]["QuirkChange"][];
         };
+        ShapedSet: {
+            name: string;
+            /** @description There are no tables without a shape */
+            needsShape: boolean;
+            files?: number;
+            /** @enum {string} */
+            language: "jsonpath" | "xpath";
+            shape?: components["schemas"]["Shape"];
+        };
+        Shape: {
+            set: string;
+            /** @enum {string} */
+            language: "jsonpath" | "xpath";
+            table: components["schemas"]["ShapeTable"];
+        };
+        ShapeTable: {
+            name: string;
+            /** @description The path to its rows: in the file, or from the row of its parent */
+            rows: string;
+            columns: components["schemas"]["ShapeColumn"][];
+            parts?: components["schemas"]["ShapeTable"][];
+        };
+        ShapeColumn: {
+            name: string;
+            /** @enum {string} */
+            from: "path" | "parent" | "position" | "file";
+            /** @description From the row; of a column of the parent */
+            path?: string;
+            type: string;
+            /**
+             * @description What becomes of what does not fit
+             * @enum {string}
+             */
+            misfit?: "error" | "null" | "text";
+            /** @description What a sample had there */
+            seen?: string;
+        };
+        ShapeRequest: {
+            set?: string;
+            rows?: string;
+            shape?: components["schemas"]["Shape"];
+            record?: number;
+            inSpite?: boolean;
+        };
+        Trial: {
+            /** @description Records that were looked at */
+            records: number;
+            /** @description The chosen one */
+            record: string;
+            file: string;
+            number: number;
+            tables: components["schemas"]["TrialTable"][];
+        };
+        TrialTable: {
+            name: string;
+            columns: {
+                name: string;
+                type: string;
+                seen: string;
+                misfits: number;
+                example: string;
+            }[];
+            /** @description Of the chosen record */
+            rows: (string | null)[][];
+            /** @description Rows of the whole sample */
+            count: number;
+            more: boolean;
+        };
         NewSource: {
             name: string;
-            /** @description postgresql, mariadb, sqlite, parquet, csv or json; from the connection string where it is empty */
+            /** @description postgresql, mariadb, sqlite, parquet, csv, json or xml; from the connection string where it is empty */
             kind?: string;
             note?: string;
             /** @description A connection string in the place of the config */
@@ -1106,6 +1358,15 @@ export interface components {
             milliseconds?: number;
             shippedKeys: number;
             keysGivenUp: number;
+            /** @description Values that did not fit the type of their column, after a run. */
+            unfit?: {
+                column: string;
+                type: string;
+                count: number;
+                /** @enum {string} */
+                became: "null" | "text";
+                example: string;
+            }[];
             /** @description How much of its files a source has read, after a run. */
             touched?: {
                 what: string;

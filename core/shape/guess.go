@@ -1,4 +1,4 @@
-package files
+package shape
 
 import (
 	"bytes"
@@ -10,38 +10,38 @@ import (
 	"rovik/core/value"
 )
 
-// guess is what the cells of a column may be.
-type guess struct {
-	nulls, values                                            int64
+// Guess is what kinds texts may be of, all of them. The zero value has seen none.
+type Guess struct {
+	Nulls, Values                                            int64
 	notBool, notInt, notNumber, notFloat, notDate, notMoment bool
 	wide                                                     bool // an integer needs 64 bits
 }
 
-// see narrows the guess by a cell.
-func (g *guess) see(cell field, plain bool) error {
-	if len(cell.text) == 0 && !cell.quoted {
-		g.nulls++
-		return nil
-	}
-	g.values++
-	if !plain && !utf8.Valid(cell.text) {
+// Null counts what is not there.
+func (g *Guess) Null() { g.Nulls++ }
+
+// See narrows the guess by a text. plain says that it is known to be UTF-8
+// without the character 0.
+func (g *Guess) See(text []byte, plain bool) error {
+	g.Values++
+	if !plain && !utf8.Valid(text) {
 		return errors.New("the text is not UTF-8")
 	}
-	if !plain && bytes.IndexByte(cell.text, 0) >= 0 {
+	if !plain && bytes.IndexByte(text, 0) >= 0 {
 		return errors.New("the text has the character 0")
 	}
 	if g.notBool && g.notInt && g.notNumber && g.notFloat && g.notDate && g.notMoment {
 		return nil
 	}
-	if !g.notDate && g.notBool && g.notInt && g.notNumber && g.notFloat && g.notMoment && len(cell.text) == 10 {
-		if _, ok := value.QuickMoment(cell.text); ok {
+	if !g.notDate && g.notBool && g.notInt && g.notNumber && g.notFloat && g.notMoment && len(text) == 10 {
+		if _, ok := value.QuickMoment(text); ok {
 			return nil
 		}
 	}
-	s := string(cell.text)
+	s := string(text)
 	g.notBool = g.notBool || s != "true" && s != "false"
 	if !g.notInt {
-		n, ok := plainInteger(cell.text)
+		n, ok := plainInteger(text)
 		g.notInt = !ok
 		g.wide = g.wide || int64(int32(n)) != n
 	}
@@ -85,7 +85,7 @@ func plainInteger(b []byte) (int64, bool) {
 	if len(digits) == 0 || len(digits) > 19 || digits[0] == '0' && len(b) > 1 {
 		return 0, false
 	}
-	n, err := parseInteger(b, 64)
+	n, err := value.ParseInteger(b, 64)
 	return n, err == nil
 }
 
@@ -110,10 +110,10 @@ func plainFloat(s string) bool {
 	return err == nil
 }
 
-// kind is the narrowest that all cells have.
-func (g *guess) kind() value.Kind {
+// Kind is the narrowest that all texts have.
+func (g *Guess) Kind() value.Kind {
 	switch {
-	case g.values == 0:
+	case g.Values == 0:
 		return value.Text
 	case !g.notBool:
 		return value.Bool

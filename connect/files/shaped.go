@@ -1,0 +1,360 @@
+package files
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+
+	"rovik/connect"
+	"rovik/core/catalog"
+	"rovik/core/exec"
+	"rovik/core/kernel"
+	"rovik/core/shape"
+	"rovik/core/value"
+)
+
+// nested is a format of nested records, of which shapes make tables.
+type nested interface {
+	format
+	language() shape.Language
+	// rows proposes the path to the records of a file.
+	rows(ctx context.Context, f file) (string, error)
+	// records gives the records of a file that steps lead to, numbered from 1,
+	// until give returns an error.
+	records(ctx context.Context, f file, steps []shape.Segment, give func(record any, n int64) error) error
+	// show writes a record for people.
+	show(record any) string
+}
+
+// WithShapes returns the source with shapes for its records; see connect.Shaper.
+func (s *Source) WithShapes(shapes []*shape.Shape) connect.Source {
+	out := *s
+	out.shapes = shapes
+	return &out
+}
+
+// Sets lists the sets of records; see connect.Shaper.
+func (s *Source) Sets(context.Context) ([]connect.RecordSet, error) {
+	format, ok := s.format.(nested)
+	if !ok {
+		return nil, nil
+	}
+	_, tables, err := s.tables()
+	if err != nil {
+		return nil, err
+	}
+	_, needs := format.(*xmlFiles)
+	var out []connect.RecordSet
+	for _, t := range tables {
+		out = append(out, connect.RecordSet{Name: t.name, NeedsShape: needs, Files: len(t.files)})
+	}
+	return out, nil
+}
+
+// Sample gives records of a set; see connect.Shaper.
+func (s *Source) Sample(ctx context.Context, set, rows string, give func(r connect.Record) error) (string, error) {
+	format, ok := s.format.(nested)
+	if !ok {
+		return "", value.Errorf(value.CodeSource, "%s: its files have no nested records", s.name)
+	}
+	byName, _, err := s.tables()
+	if err != nil {
+		return "", err
+	}
+	t := byName[set]
+	if t == nil {
+		return "", value.Errorf(value.CodeUndefinedTable, "%s has no records called %s", s.name, set).WithHint("refresh the source")
+	}
+	if rows == "" {
+		if rows, err = format.rows(ctx, t.files[0]); err != nil {
+			return "", s.about(t.files[0], err)
+		}
+	}
+	steps, err := shape.InFile(format.language(), rows)
+	if err != nil {
+		return "", err
+	}
+	for _, f := range t.files {
+		err := guarded(ctx, 0, func(ctx context.Context, _ int) error {
+			return format.records(ctx, f, steps, func(record any, n int64) error {
+				return give(connect.Record{Value: record, File: s.short(f.path), Number: n, Text: func() string { return format.show(record) }})
+			})
+		})
+		if errors.Is(err, connect.ErrEnough) {
+			break
+		}
+		if err != nil {
+			return "", s.about(f, err)
+		}
+	}
+	return rows, nil
+}
+
+// Language is that of the paths of the source's shapes; see connect.Shaper.
+func (s *Source) Language() shape.Language {
+	if format, ok := s.format.(nested); ok {
+		return format.language()
+	}
+	return ""
+}
+
+// shapeOf returns the tables that a shape makes of a set, or nil.
+func (s *Source) shapeOf(set string) ([]*shape.Flat, error) {
+	for _, sh := range s.shapes {
+		if sh.Set == set {
+			flats, err := sh.Flats()
+			if err != nil {
+				return nil, fmt.Errorf("the shape of %s in %s: %w", set, s.name, err)
+			}
+			return flats, nil
+		}
+	}
+	return nil, nil
+}
+
+// describeShaped puts together what the files of a set hold, as the tables that
+// its shape makes.
+func (s *Source) describeShaped(ctx context.Context, t *listing, flats []*shape.Flat) ([]*catalog.Table, error) {
+	format := s.format.(nested)
+	steps, err := shape.InFile(format.language(), flats[0].Steps[0])
+	if err != nil {
+		return nil, err
+	}
+	counts := make([][]*counter, len(t.files))
+	err = each(ctx, len(t.files), func(ctx context.Context, i int) error {
+		f := t.files[i]
+		return s.about(f, guarded(ctx, i, func(ctx context.Context, _ int) error {
+			for _, flat := range flats {
+				c, err := newCounter(flat)
+				if err != nil {
+					return err
+				}
+				counts[i] = append(counts[i], c)
+			}
+			return format.records(ctx, f, steps, func(record any, n int64) error {
+				for _, c := range counts[i] {
+					if err := c.Flatten(record, s.short(f.path), n, c); err != nil {
+						return err
+					}
+				}
+				return nil
+			})
+		}))
+	})
+	if err != nil {
+		return nil, err
+	}
+	var out []*catalog.Table
+	for at := range flats {
+		rows := make([]int64, len(counts))
+		total := counts[0][at]
+		for i, c := range counts {
+			rows[i] = c[at].rows
+			if i > 0 {
+				total.add(c[at])
+			}
+		}
+		table := total.table(s.name, t)
+		table.ForeignKeys = toParent(table, out)
+		addParts(table, t, func(i int) int64 { return rows[i] })
+		out = append(out, table)
+	}
+	return out, nil
+}
+
+// counter counts the rows of a table, and what its columns hold. Misfits are
+// counted and no error, so that they can be looked at.
+type counter struct {
+	*shape.Flattener
+	flat  *shape.Flat
+	check []func([]byte) error
+	rows  int64
+}
+
+func newCounter(flat *shape.Flat) (*counter, error) {
+	c := &counter{flat: flat}
+	for _, cell := range flat.Cells {
+		build, put := cellBuilder(cell.Type.Kind, new(bool))
+		n := 0
+		c.check = append(c.check, func(text []byte) error {
+			if n++; n%4096 == 0 {
+				build.NewArray().Release() // what is built is not needed
+			}
+			return put(text)
+		})
+	}
+	var err error
+	c.Flattener, err = flat.Lenient()
+	return c, err
+}
+
+func (c *counter) Null(int)                          {}
+func (c *counter) Put(column int, text []byte) error { return c.check[column](text) }
+func (c *counter) Row() error                        { c.rows++; return nil }
+
+func (c *counter) add(o *counter) {
+	c.rows += o.rows
+	for i := range c.Seen {
+		c.Seen[i].Add(o.Seen[i])
+	}
+}
+
+// table describes the table that was counted.
+func (c *counter) table(source string, t *listing) *catalog.Table {
+	out := &catalog.Table{Source: source, Name: c.flat.Name, Rows: c.rows, Flat: c.flat}
+	for i, cell := range c.flat.Cells {
+		out.Columns = append(out.Columns, shapedColumn(cell, &c.Seen[i], c.rows))
+	}
+	files := 1
+	if t.folder {
+		files = 2 // there may be more tomorrow
+	}
+	if key := c.flat.Unique(files); key != nil {
+		out.Keys = append(out.Keys, catalog.Key{Columns: key, Primary: true})
+	}
+	return out
+}
+
+// toParent is how a part refers to the table of its parent, which stands before
+// it.
+func toParent(t *catalog.Table, before []*catalog.Table) []catalog.ForeignKey {
+	for _, p := range before {
+		if !slices.Equal(p.Flat.Steps, t.Flat.Steps[:len(t.Flat.Steps)-1]) {
+			continue
+		}
+		key := catalog.ForeignKey{Table: p.FullName()}
+		for _, c := range t.Flat.Cells {
+			for _, up := range p.Flat.Cells {
+				if c.Level == up.Level && c.From == up.From && c.Path == up.Path && c.Of == nil && up.Of == nil {
+					key.Columns, key.References = append(key.Columns, c.Name), append(key.References, up.Name)
+					break
+				}
+			}
+		}
+		if len(key.Columns) > 0 {
+			return []catalog.ForeignKey{key}
+		}
+	}
+	return nil
+}
+
+// shapedColumn describes a column of a shape's table by what was seen there.
+func shapedColumn(cell shape.Cell, seen *shape.Seen, rows int64) catalog.Column {
+	col := catalog.Column{Name: cell.Name, Type: cell.Type, Native: cell.Path}
+	switch cell.From {
+	case shape.FromPosition:
+		col.Native = "position"
+		return col
+	case shape.FromFile:
+		col.Native = "file"
+		return col
+	}
+	if cell.Of != nil {
+		col.Nullable, col.Note = true, "The texts of what is not "+cell.Of.String()+"."
+		if rows > 0 {
+			col.NullShare = 1
+		}
+		return col
+	}
+	missing := seen.Of[shape.Missing] + seen.Of[shape.Nil]
+	became := map[shape.Misfit]string{shape.Fails: "an error", shape.IsNull: "NULL", shape.AsText: "NULL, with the text in the column beside it"}[cell.Misfit]
+	if cell.Misfit == shape.AsText && cell.Type.Kind == value.Text {
+		became = "carried as their text"
+	}
+	if seen.Misfits > 0 {
+		col.Note = fmt.Sprintf("%s; %d do not fit %s, as %s: %s.", seen, seen.Misfits, cell.Type, seen.Example, became)
+	} else if strings.Contains(seen.String(), ",") {
+		col.Note = seen.String() + "."
+	}
+	if seen.Misfits > 0 && became != "carried as their text" {
+		missing += seen.Misfits
+	}
+	col.Nullable = missing > 0
+	if rows > 0 {
+		col.NullShare = float64(missing) / float64(rows)
+	}
+	return col
+}
+
+// shapedFile is a file of nested records, read as rows of one table.
+type shapedFile struct {
+	s       *Source
+	f       file
+	flat    *shape.Flat
+	columns []catalog.Column
+	unfit   *unfit
+}
+
+func (o *shapedFile) Close() error                 { return nil }
+func (o *shapedFile) parts() []part                { return []part{o} }
+func (o *shapedFile) bytes() int64                 { return o.f.size }
+func (o *shapedFile) bounds(string) (bounds, bool) { return bounds{}, false }
+
+func (o *shapedFile) read(ctx context.Context, give func(kernel.Batch) error) error {
+	format := o.s.format.(nested)
+	steps, err := shape.InFile(format.language(), o.flat.Steps[0])
+	if err != nil {
+		return err
+	}
+	var wanted []int
+	for _, c := range o.columns {
+		at := slices.IndexFunc(o.flat.Cells, func(cell shape.Cell) bool { return cell.Name == c.Name })
+		if at < 0 {
+			return fmt.Errorf("the shape has no column %s", c.Name)
+		}
+		wanted = append(wanted, at)
+	}
+	fl, err := o.flat.Compile(wanted)
+	if err != nil {
+		return err
+	}
+	out := &rowSink{ctx, newBatcher(o.columns, new(bool), give)}
+	err = format.records(ctx, o.f, steps, func(record any, n int64) error { return fl.Flatten(record, o.s.short(o.f.path), n, out) })
+	if err == nil {
+		err = out.flush()
+	}
+	o.unfit.add(o.flat, wanted, fl.Seen)
+	return err
+}
+
+// rowSink puts flat rows into batches.
+type rowSink struct {
+	ctx context.Context
+	*batcher
+}
+
+func (r *rowSink) Null(column int)                   { r.null(column) }
+func (r *rowSink) Put(column int, text []byte) error { return r.put[column](text) }
+func (r *rowSink) Row() error                        { return r.row(r.ctx) }
+
+// unfit counts what did not fit while a statement ran.
+type unfit struct {
+	mu      sync.Mutex
+	columns []exec.Unfit
+}
+
+func (u *unfit) add(flat *shape.Flat, wanted []int, seen []shape.Seen) {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	for i, s := range seen {
+		cell := flat.Cells[wanted[i]]
+		if s.Misfits == 0 || cell.Of != nil {
+			continue
+		}
+		at := slices.IndexFunc(u.columns, func(c exec.Unfit) bool { return c.Column == cell.Name })
+		if at < 0 {
+			at = len(u.columns)
+			u.columns = append(u.columns, exec.Unfit{Column: cell.Name, Type: cell.Type.String(), Became: string(cell.Misfit), Example: s.Example})
+		}
+		u.columns[at].Count += s.Misfits
+	}
+}
+
+func (u *unfit) list() []exec.Unfit {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	return slices.Clone(u.columns)
+}

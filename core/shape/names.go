@@ -1,0 +1,38 @@
+package shape
+
+import (
+	"fmt"
+	"strings"
+	"unicode"
+)
+
+// CleanName turns a text into a name that needs no quotes: lower case, with _
+// in the place of what names cannot have.
+func CleanName(s string) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(strings.TrimSpace(s)) {
+		switch {
+		case unicode.IsLetter(r) || r >= '0' && r <= '9' && b.Len() > 0:
+			b.WriteRune(r)
+		case r >= '0' && r <= '9':
+			b.WriteString("c" + string(r))
+		case b.Len() > 0 && !strings.HasSuffix(b.String(), "_"):
+			b.WriteByte('_')
+		}
+	}
+	name := strings.TrimSuffix(b.String(), "_")
+	if name == "" {
+		return "column"
+	}
+	return name
+}
+
+// Unused returns a name, with _2 and so on behind it where it is taken.
+func Unused(name string, taken func(string) bool) string {
+	for n, next := 2, name; ; n++ {
+		if !taken(next) {
+			return next
+		}
+		next = fmt.Sprintf("%s_%d", name, n)
+	}
+}

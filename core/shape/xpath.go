@@ -1,0 +1,152 @@
+package shape
+
+import (
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/antchfx/xmlquery"
+	"github.com/antchfx/xpath"
+
+	"rovik/core/value"
+)
+
+// compileXPath prepares an expression of XPath 1.0.
+func compileXPath(path string) (sel selector, err error) {
+	defer func() { // the library panics at some texts that are no expressions
+		if p := recover(); p != nil {
+			sel, err = nil, notXPath(path, fmt.Errorf("%v", p))
+		}
+	}()
+	expr, err := xpath.Compile(path)
+	if err != nil {
+		return nil, notXPath(path, err)
+	}
+	return func(row any) (out []any, err error) {
+		defer func() {
+			if p := recover(); p != nil {
+				err = wrong("%s fails: %v", path, p)
+			}
+		}()
+		n, ok := row.(*xmlquery.Node)
+		if !ok {
+			return nil, fmt.Errorf("shape: XPath on a %T", row)
+		}
+		switch r := expr.Evaluate(xmlquery.CreateXPathNavigator(n)).(type) {
+		case *xpath.NodeIterator:
+			for r.MoveNext() {
+				out = append(out, xmlNode(r.Current()))
+			}
+		case float64:
+			if r != r {
+				return nil, nil // not a number: of nothing
+			}
+			out = append(out, xmlText(strconv.FormatFloat(r, 'f', -1, 64)))
+		case string:
+			out = append(out, xmlText(r))
+		case bool:
+			out = append(out, xmlText(strconv.FormatBool(r)))
+		}
+		return out, nil
+	}, nil
+}
+
+func notXPath(path string, err error) error {
+	return wrong("%q is not an expression of XPath 1.0: %s", path, firstLine(err)).WithHint("name elements, attributes as @code, and steps between them with /")
+}
+
+func firstLine(err error) string {
+	s, _, _ := strings.Cut(strings.TrimSpace(err.Error()), "\n")
+	return s
+}
+
+// xmlText is a text, number or truth value out of XML.
+type xmlText string
+
+// xmlNode is an element, or the text of anything else.
+func xmlNode(nav xpath.NodeNavigator) any {
+	if nav.NodeType() == xpath.ElementNode {
+		return nav.(*xmlquery.NodeNavigator).Current()
+	}
+	return xmlText(nav.Value())
+}
+
+// nilAttribute marks an element without a value, as XML Schema has it.
+const nilAttribute = "http://www.w3.org/2001/XMLSchema-instance"
+
+// elementText is the text of an element that has no elements in it.
+func elementText(n *xmlquery.Node) (text string, isNil bool, err error) {
+	for _, a := range n.Attr {
+		if a.NamespaceURI == nilAttribute && a.Name.Local == "nil" && (a.Value == "true" || a.Value == "1") {
+			return "", true, nil
+		}
+	}
+	var b strings.Builder
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		switch c.Type {
+		case xmlquery.ElementNode:
+			return "", false, errNested
+		case xmlquery.TextNode, xmlquery.CharDataNode:
+			b.WriteString(c.Data)
+		}
+	}
+	return b.String(), false, nil
+}
+
+var errNested = errors.New("it is nested")
+
+// xmlJSON is an element as jsonb: its attributes and elements by name, repeated
+// ones as a list, its own text as the member "text".
+func xmlJSON(n *xmlquery.Node) value.JSONValue {
+	if text, isNil, err := elementText(n); err == nil && len(n.Attr) == 0 {
+		if isNil {
+			return nil
+		}
+		return text
+	}
+	o := &value.JSONObject{}
+	add := func(key string, v value.JSONValue) {
+		for i, k := range o.Keys {
+			if k == key {
+				list, isList := o.Values[i].([]value.JSONValue)
+				if !isList {
+					list = []value.JSONValue{o.Values[i]}
+				}
+				o.Values[i] = append(list, v)
+				return
+			}
+		}
+		o.Keys, o.Values = append(o.Keys, key), append(o.Values, v)
+	}
+	for _, a := range n.Attr {
+		add("@"+attrName(a), a.Value)
+	}
+	var own strings.Builder
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		switch c.Type {
+		case xmlquery.ElementNode:
+			add(elementName(c), xmlJSON(c))
+		case xmlquery.TextNode, xmlquery.CharDataNode:
+			own.WriteString(c.Data)
+		}
+	}
+	if s := strings.TrimSpace(own.String()); s != "" {
+		add("text", s)
+	}
+	return o
+}
+
+func elementName(n *xmlquery.Node) string {
+	if n.Prefix != "" {
+		return n.Prefix + ":" + n.Data
+	}
+	return n.Data
+}
+
+func attrName(a xmlquery.Attr) string {
+	if a.Name.Space != "" {
+		return a.Name.Space + ":" + a.Name.Local
+	}
+	return a.Name.Local
+}
