@@ -1295,6 +1295,14 @@ export interface components {
             keys: components["schemas"]["Key"][] | null;
             foreignKeys: components["schemas"]["ForeignKey"][] | null;
             rows: number;
+            /** @description How its rows are made of nested records; missing for a plain table. */
+            flat?: {
+                set: string;
+                name: string;
+                language: string;
+                steps: string[];
+                cells: Record<string, never>[];
+            };
         };
         TableColumn: {
             name: string;
