@@ -17,6 +17,7 @@ import (
 
 	"github.com/klauspost/compress/zstd"
 
+	"rovik/connect/cells"
 	"rovik/core/catalog"
 	"rovik/core/kernel"
 	"rovik/core/shape"
@@ -232,11 +233,11 @@ func (c *csvFile) read(ctx context.Context, give func(kernel.Batch) error) error
 	for i, col := range c.columns {
 		at[i] = slices.Index(c.header, col.Name)
 	}
-	out := newBatcher(c.columns, &c.scan.plain, give)
+	out := cells.NewBatcher(c.columns, &c.scan.plain, give)
 	for {
 		err := c.scan.next()
 		if errors.Is(err, io.EOF) {
-			return out.flush()
+			return out.Flush()
 		}
 		if err != nil {
 			return err
@@ -247,12 +248,12 @@ func (c *csvFile) read(ctx context.Context, give func(kernel.Batch) error) error
 				cell = c.scan.fields[j]
 			}
 			if len(cell.text) == 0 && (!cell.quoted || c.columns[i].Type.Kind != value.Text) {
-				out.null(i)
-			} else if err := out.cell(i, cell.text, "line", c.scan.first); err != nil {
+				out.Null(i)
+			} else if err := out.Cell(i, cell.text, "line", c.scan.first); err != nil {
 				return err
 			}
 		}
-		if err := out.row(ctx); err != nil {
+		if err := out.Row(ctx); err != nil {
 			return err
 		}
 	}

@@ -16,6 +16,8 @@ import (
 	"testing/iotest"
 
 	"github.com/klauspost/compress/zstd"
+
+	"rovik/connect/cells"
 )
 
 func writeFile(t *testing.T, path string, b []byte) {
@@ -261,7 +263,7 @@ func BenchmarkCSV(b *testing.B) {
 	}
 	var put []func([]byte) error
 	for _, col := range held.columns {
-		_, one := cellBuilder(col.Type.Kind, new(bool))
+		_, one := cells.Builder(col.Type.Kind, new(bool))
 		put = append(put, one)
 	}
 	header := true

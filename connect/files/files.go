@@ -87,7 +87,7 @@ func (s *Source) Measures(*catalog.Source) bool { return true }
 
 // Folding judges plans; see connect.Source.
 func (s *Source) Folding(*catalog.Source) fold.Source {
-	return &folding{name: s.name, format: s.format, column: func(plan.ID) (catalog.Column, bool) { return catalog.Column{}, false }}
+	return &folding{name: s.name, format: s.format, column: func(plan.ID) (*catalog.Table, int) { return nil, 0 }}
 }
 
 // tables lists the tables as they are in the folders now.

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"rovik/connect/cells"
 	"rovik/core/catalog"
 	"rovik/core/kernel"
 	"rovik/core/shape"
@@ -431,7 +432,7 @@ func (o *jsonFile) read(ctx context.Context, give func(kernel.Batch) error) erro
 	}
 	names := memberNames{}
 	seen := make([]value.JSONValue, len(o.columns))
-	out := newBatcher(o.columns, new(bool), give)
+	out := cells.NewBatcher(o.columns, new(bool), give)
 	err := o.format.records(ctx, o.f, o.steps, func(v any, n int64) error {
 		record, err := object(v, n)
 		if err != nil {
@@ -445,17 +446,17 @@ func (o *jsonFile) read(ctx context.Context, give func(kernel.Batch) error) erro
 		}
 		for i, v := range seen {
 			if v == nil {
-				out.null(i)
-			} else if err := out.cell(i, cellText(v, o.columns[i].Type.Kind), "record", int(n)); err != nil {
+				out.Null(i)
+			} else if err := out.Cell(i, cellText(v, o.columns[i].Type.Kind), "record", int(n)); err != nil {
 				return err
 			}
 		}
-		return out.row(ctx)
+		return out.Row(ctx)
 	})
 	if err != nil {
 		return err
 	}
-	return out.flush()
+	return out.Flush()
 }
 
 // memberNames are the columns' names of members, in the order in which a file

@@ -5,10 +5,10 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 	"sync"
 
 	"rovik/connect"
+	"rovik/connect/cells"
 	"rovik/core/catalog"
 	"rovik/core/exec"
 	"rovik/core/kernel"
@@ -157,8 +157,14 @@ func (s *Source) describeShaped(ctx context.Context, t *listing, flats []*shape.
 				total.add(c[at])
 			}
 		}
-		table := total.table(s.name, t)
-		table.ForeignKeys = toParent(table, out)
+		files := 1
+		if t.folder {
+			files = 2 // there may be more tomorrow
+		}
+		table := connect.ShapedTable(s.name, total.flat, total.Seen, total.rows, out)
+		if key := total.flat.Unique(files); key != nil {
+			table.Keys = append(table.Keys, catalog.Key{Columns: key, Primary: true})
+		}
 		addParts(table, t, func(i int) int64 { return rows[i] })
 		out = append(out, table)
 	}
@@ -177,7 +183,7 @@ type counter struct {
 func newCounter(flat *shape.Flat) (*counter, error) {
 	c := &counter{flat: flat}
 	for _, cell := range flat.Cells {
-		build, put := cellBuilder(cell.Type.Kind, new(bool))
+		build, put := cells.Builder(cell.Type.Kind, new(bool))
 		n := 0
 		c.check = append(c.check, func(text []byte) error {
 			if n++; n%4096 == 0 {
@@ -200,83 +206,6 @@ func (c *counter) add(o *counter) {
 	for i := range c.Seen {
 		c.Seen[i].Add(o.Seen[i])
 	}
-}
-
-// table describes the table that was counted.
-func (c *counter) table(source string, t *listing) *catalog.Table {
-	out := &catalog.Table{Source: source, Name: c.flat.Name, Rows: c.rows, Flat: c.flat}
-	for i, cell := range c.flat.Cells {
-		out.Columns = append(out.Columns, shapedColumn(cell, &c.Seen[i], c.rows))
-	}
-	files := 1
-	if t.folder {
-		files = 2 // there may be more tomorrow
-	}
-	if key := c.flat.Unique(files); key != nil {
-		out.Keys = append(out.Keys, catalog.Key{Columns: key, Primary: true})
-	}
-	return out
-}
-
-// toParent is how a part refers to the table of its parent, which stands before
-// it.
-func toParent(t *catalog.Table, before []*catalog.Table) []catalog.ForeignKey {
-	for _, p := range before {
-		if !slices.Equal(p.Flat.Steps, t.Flat.Steps[:len(t.Flat.Steps)-1]) {
-			continue
-		}
-		key := catalog.ForeignKey{Table: p.FullName()}
-		for _, c := range t.Flat.Cells {
-			for _, up := range p.Flat.Cells {
-				if c.Level == up.Level && c.From == up.From && c.Path == up.Path && c.Of == nil && up.Of == nil {
-					key.Columns, key.References = append(key.Columns, c.Name), append(key.References, up.Name)
-					break
-				}
-			}
-		}
-		if len(key.Columns) > 0 {
-			return []catalog.ForeignKey{key}
-		}
-	}
-	return nil
-}
-
-// shapedColumn describes a column of a shape's table by what was seen there.
-func shapedColumn(cell shape.Cell, seen *shape.Seen, rows int64) catalog.Column {
-	col := catalog.Column{Name: cell.Name, Type: cell.Type, Native: cell.Path}
-	switch cell.From {
-	case shape.FromPosition:
-		col.Native = "position"
-		return col
-	case shape.FromFile:
-		col.Native = "file"
-		return col
-	}
-	if cell.Of != nil {
-		col.Nullable, col.Note = true, "The texts of what is not "+cell.Of.String()+"."
-		if rows > 0 {
-			col.NullShare = 1
-		}
-		return col
-	}
-	missing := seen.Of[shape.Missing] + seen.Of[shape.Nil]
-	became := map[shape.Misfit]string{shape.Fails: "an error", shape.IsNull: "NULL", shape.AsText: "NULL, with the text in the column beside it"}[cell.Misfit]
-	if cell.Misfit == shape.AsText && cell.Type.Kind == value.Text {
-		became = "carried as their text"
-	}
-	if seen.Misfits > 0 {
-		col.Note = fmt.Sprintf("%s; %d do not fit %s, as %s: %s.", seen, seen.Misfits, cell.Type, seen.Example, became)
-	} else if strings.Contains(seen.String(), ",") {
-		col.Note = seen.String() + "."
-	}
-	if seen.Misfits > 0 && became != "carried as their text" {
-		missing += seen.Misfits
-	}
-	col.Nullable = missing > 0
-	if rows > 0 {
-		col.NullShare = float64(missing) / float64(rows)
-	}
-	return col
 }
 
 // shapedFile is a file of nested records, read as rows of one table.
@@ -311,10 +240,10 @@ func (o *shapedFile) read(ctx context.Context, give func(kernel.Batch) error) er
 	if err != nil {
 		return err
 	}
-	out := &rowSink{ctx, newBatcher(o.columns, new(bool), give)}
+	out := &rowSink{ctx, cells.NewBatcher(o.columns, new(bool), give)}
 	err = format.records(ctx, o.f, steps, func(record any, n int64) error { return fl.Flatten(record, o.s.short(o.f.path), n, out) })
 	if err == nil {
-		err = out.flush()
+		err = out.Flush()
 	}
 	o.unfit.add(o.flat, wanted, fl.Seen)
 	return err
@@ -323,12 +252,10 @@ func (o *shapedFile) read(ctx context.Context, give func(kernel.Batch) error) er
 // rowSink puts flat rows into batches.
 type rowSink struct {
 	ctx context.Context
-	*batcher
+	*cells.Batcher
 }
 
-func (r *rowSink) Null(column int)                   { r.null(column) }
-func (r *rowSink) Put(column int, text []byte) error { return r.put[column](text) }
-func (r *rowSink) Row() error                        { return r.row(r.ctx) }
+func (r *rowSink) Row() error { return r.Batcher.Row(r.ctx) }
 
 // unfit counts what did not fit while a statement ran.
 type unfit struct {

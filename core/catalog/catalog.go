@@ -103,6 +103,8 @@ type Column struct {
 	Distinct int64 `json:"distinct,omitempty"`
 	// NullShare estimates the share of NULLs, from 0 to 1.
 	NullShare float64 `json:"nullShare,omitempty"`
+	// Misfits counts the values of a shape's column that do not fit its type.
+	Misfits int64 `json:"misfits,omitempty"`
 	// Common are frequent values; Bounds cut the others, sorted, into parts of
 	// the same size. Both are empty where the source does not know.
 	Common []CommonValue `json:"common,omitempty"`

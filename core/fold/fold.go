@@ -55,7 +55,8 @@ type Source interface {
 	// none.
 	KeyBatch() int
 	// Operator judges what an operator does beyond its expressions: the kind
-	// of a join, sets of groups, DISTINCT ON, ties, set operations.
+	// of a join, sets of groups, DISTINCT ON, ties, set operations. The input of
+	// an aggregation, distinct, sort or limit is what the source would run.
 	Operator(n plan.Node) *Reason
 	// Render writes the native statement for a plan of which every part was
 	// judged.
@@ -63,10 +64,11 @@ type Source interface {
 }
 
 // Informed is a source that judges by which columns of its tables expressions
-// read. Reading returns it for a plan whose columns of gives.
+// read. Reading returns it for a plan whose columns of gives, each as a table
+// with a position in its Columns; the table is nil for what is no column of one.
 type Informed interface {
 	Source
-	Reading(of func(plan.ID) (catalog.Column, bool)) Source
+	Reading(of func(plan.ID) (*catalog.Table, int)) Source
 }
 
 // Native is a statement in a source's own language.
@@ -155,24 +157,30 @@ type folder struct {
 	estimate   *plan.Estimator
 	statements []*Statement
 	notes      []*note
-	columns    map[plan.ID]catalog.Column // of the plan's scans
+	columns    map[plan.ID]tableColumn // of the plan's scans
 	err        error
 }
 
+// tableColumn is a column of a table, by its position there.
+type tableColumn struct {
+	table *catalog.Table
+	index int
+}
+
 // column returns the column of a table that an id of the plan stands for.
-func (f *folder) column(id plan.ID) (catalog.Column, bool) {
+func (f *folder) column(id plan.ID) (*catalog.Table, int) {
 	if f.columns == nil {
-		f.columns = map[plan.ID]catalog.Column{}
+		f.columns = map[plan.ID]tableColumn{}
 		plan.Visit(f.q.Root, func(n plan.Node) {
 			if s, ok := n.(*plan.Scan); ok {
 				for _, c := range s.Cols {
-					f.columns[c.ID] = s.Table.Columns[c.Index]
+					f.columns[c.ID] = tableColumn{s.Table, c.Index}
 				}
 			}
 		})
 	}
-	c, ok := f.columns[id]
-	return c, ok
+	c := f.columns[id]
+	return c.table, c.index
 }
 
 // place is where a part of the plan ended up: below the waterline (half), or
@@ -440,7 +448,7 @@ func (f *folder) aggregate(n *plan.Aggregate, in place) place {
 			why = firstReason(len(m.Aggs), func(i int) *Reason { return in.half.source.Aggregate(m.Aggs[i].Agg) })
 		}
 		if why == nil {
-			why = in.half.source.Operator(m)
+			why = in.half.source.Operator(m.WithInputs([]plan.Node{in.half.frag}))
 		}
 		folded = m
 	}
@@ -520,13 +528,13 @@ func (f *folder) distinct(n *plan.Distinct, in place) place {
 		if why == nil {
 			why = firstReason(len(n.On), func(i int) *Reason { return h.source.Group(plan.Substitute(n.On[i], h.defs)) })
 		}
+		frag := &plan.Distinct{Input: &plan.Project{Input: h.frag, Items: h.items()}, On: n.On, Org: n.Org}
 		if why == nil {
-			why = h.source.Operator(n)
+			why = h.source.Operator(frag)
 		}
 		if why == nil {
 			f.noteItems(h)
 			f.note(KindDistinct, n.Org, Folded, h.ref, nil)
-			frag := &plan.Distinct{Input: &plan.Project{Input: h.frag, Items: h.items()}, On: n.On, Org: n.Org}
 			return place{half: &half{source: h.source, frag: frag, out: h.out, defs: plan.Defs{}, ref: h.ref}}
 		}
 	}
@@ -541,6 +549,9 @@ func (f *folder) sort(n *plan.Sort, in place) place {
 		h := *in.half
 		m := substitute(n, h.defs).(*plan.Sort)
 		why = firstReason(len(m.Keys), func(i int) *Reason { return h.source.Order(m.Keys[i]) })
+		if why == nil {
+			why = h.source.Operator(m.WithInputs([]plan.Node{h.frag}))
+		}
 		if why == nil {
 			f.noteCopy(KindSort, n.Org, n.Copy, h.ref, h.source.Name())
 			h.frag = m.WithInputs([]plan.Node{h.frag})
@@ -567,13 +578,15 @@ func (f *folder) limit(n *plan.Limit, in place) place {
 	if why == nil && f.off {
 		why = foldingOff()
 	}
+	var cut plan.Node
 	if why == nil {
-		why = in.half.source.Operator(n)
+		cut = substitute(n, in.half.defs).WithInputs([]plan.Node{in.half.frag})
+		why = in.half.source.Operator(cut)
 	}
 	if why == nil {
 		h := *in.half
 		f.noteCopy(KindLimit, n.Org, n.Copy, h.ref, h.source.Name())
-		h.frag = substitute(n, h.defs).WithInputs([]plan.Node{h.frag})
+		h.frag = cut
 		return place{half: &h}
 	}
 	if !n.Copy {

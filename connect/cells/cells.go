@@ -1,4 +1,6 @@
-package files
+// Package cells puts the texts of cells into columns: what readers of files and
+// of documents share.
+package cells
 
 import (
 	"bytes"
@@ -15,8 +17,8 @@ import (
 	"rovik/core/value"
 )
 
-// batcher puts the texts of cells into columns, and gives them in batches.
-type batcher struct {
+// Batcher puts the texts of cells into columns, and gives them in batches.
+type Batcher struct {
 	columns []catalog.Column
 	build   []array.Builder
 	put     []func([]byte) error
@@ -24,22 +26,26 @@ type batcher struct {
 	n       int
 }
 
-// newBatcher makes one. plain tells, at any time, that all texts so far need no
+// NewBatcher makes one. plain tells, at any time, that all texts so far need no
 // look at whether they can be carried.
-func newBatcher(columns []catalog.Column, plain *bool, give func(kernel.Batch) error) *batcher {
-	b := &batcher{columns: columns, give: give}
+func NewBatcher(columns []catalog.Column, plain *bool, give func(kernel.Batch) error) *Batcher {
+	b := &Batcher{columns: columns, give: give}
 	for _, c := range columns {
-		build, put := cellBuilder(c.Type.Kind, plain)
+		build, put := Builder(c.Type.Kind, plain)
 		build.Reserve(exec.BatchRows)
 		b.build, b.put = append(b.build, build), append(b.put, put)
 	}
 	return b
 }
 
-func (b *batcher) null(column int) { b.build[column].AppendNull() }
+// Null adds a NULL.
+func (b *Batcher) Null(column int) { b.build[column].AppendNull() }
 
-// cell adds a cell; part and number say where it stands, for the error.
-func (b *batcher) cell(column int, text []byte, part string, number int) error {
+// Put adds the text of a cell, or adds nothing and says why it does not fit.
+func (b *Batcher) Put(column int, text []byte) error { return b.put[column](text) }
+
+// Cell adds a cell; part and number say where it stands, for the error.
+func (b *Batcher) Cell(column int, text []byte, part string, number int) error {
 	err := b.put[column](text)
 	if err == nil {
 		return nil
@@ -53,19 +59,19 @@ func (b *batcher) cell(column int, text []byte, part string, number int) error {
 		WithHint("refresh the source: its types are those that all cells had")
 }
 
-// row ends a row, and gives a batch where it is full.
-func (b *batcher) row(ctx context.Context) error {
+// Row ends a row, and gives a batch where it is full.
+func (b *Batcher) Row(ctx context.Context) error {
 	if b.n++; b.n < exec.BatchRows {
 		return nil
 	}
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
-	return b.flush()
+	return b.Flush()
 }
 
-// flush gives the rows that are left.
-func (b *batcher) flush() error {
+// Flush gives the rows that are left.
+func (b *Batcher) Flush() error {
 	if b.n == 0 {
 		return nil
 	}
@@ -78,9 +84,9 @@ func (b *batcher) flush() error {
 	return b.give(out)
 }
 
-// cellBuilder makes a builder of a kind, and what appends a cell's text to it,
+// Builder makes a builder of a kind, and what appends a cell's text to it,
 // or appends nothing and says why the text does not fit.
-func cellBuilder(k value.Kind, plain *bool) (array.Builder, func([]byte) error) {
+func Builder(k value.Kind, plain *bool) (array.Builder, func([]byte) error) {
 	b := value.NewBuilder(k)
 	switch b := b.(type) {
 	case *array.Int32Builder:
