@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"rovik/connect"
+	"rovik/connect/document"
 	"rovik/connect/files"
 	"rovik/connect/mariadb"
 	"rovik/connect/postgres"
@@ -123,6 +124,8 @@ func dial(name, kind string, cfg connect.Config) (connect.Source, error) {
 		return mariadb.New(name, cfg)
 	case "sqlite":
 		return sqlite.New(name, cfg)
+	case "document":
+		return document.New(name, cfg)
 	case "parquet", "csv", "json", "xml":
 		return files.New(name, kind, cfg)
 	}

@@ -38,7 +38,7 @@ type NewSource struct {
 var kinds = []struct {
 	name          string
 	server, files bool
-}{{"postgresql", true, false}, {"mariadb", true, false}, {"sqlite", false, false}, {"parquet", false, true}, {"csv", false, true}, {"json", false, true}, {"xml", false, true}}
+}{{"postgresql", true, false}, {"mariadb", true, false}, {"sqlite", false, false}, {"document", true, false}, {"parquet", false, true}, {"csv", false, true}, {"json", false, true}, {"xml", false, true}}
 
 // readHere tells whether a source is of files.
 func (c *connected) readHere() bool {

@@ -11,7 +11,7 @@ import (
 )
 
 // Ports are the usual ports of servers, by kind.
-var Ports = map[string]int{"postgresql": 5432, "mariadb": 3306}
+var Ports = map[string]int{"postgresql": 5432, "mariadb": 3306, "document": 27017}
 
 // ParseAddress reads a connection string as people copy it: a URL of a server
 // or file, PostgreSQL's key=value form, or user:password@tcp(host:port)/name.
@@ -37,7 +37,8 @@ func unreadableAddress() error {
 }
 
 var schemes = map[string]string{"postgres": "postgresql", "postgresql": "postgresql", "mysql": "mariadb", "mariadb": "mariadb", "jdbc:postgresql": "postgresql",
-	"jdbc:mariadb": "mariadb", "jdbc:mysql": "mariadb", "sqlite": "sqlite", "file": "sqlite", "parquet": "parquet", "csv": "csv", "json": "json"}
+	"jdbc:mariadb": "mariadb", "jdbc:mysql": "mariadb", "sqlite": "sqlite", "file": "sqlite", "mongodb": "document",
+	"parquet": "parquet", "csv": "csv", "json": "json", "xml": "xml"}
 
 func parseURL(scheme, rest, whole string) (kind string, c Config, password string, err error) {
 	kind = schemes[scheme]

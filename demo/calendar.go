@@ -41,7 +41,7 @@ func (p *preparer) closingDays(context.Context) (source, error) {
 	if err != nil {
 		return source{}, err
 	}
-	src := source{"calendar", "json", "", connect.Config{Path: root}}
+	src := source{"calendar", "json", "", connect.Config{Path: root}, nil}
 	if err := os.MkdirAll(root, 0o755); err != nil {
 		return src, err
 	}

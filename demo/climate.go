@@ -166,7 +166,7 @@ func (p *preparer) climate(context.Context) (source, error) {
 	if err != nil {
 		return source{}, err
 	}
-	src := source{"climate", "parquet", "", connect.Config{Path: root}}
+	src := source{"climate", "parquet", "", connect.Config{Path: root}, nil}
 	marker, ok := p.filled(p.Dir, "climate")
 	if ok {
 		return src, nil
@@ -231,7 +231,7 @@ func (p *preparer) rates(context.Context) (source, error) {
 	if err != nil {
 		return source{}, err
 	}
-	src := source{"rates", "csv", "", connect.Config{Path: root}}
+	src := source{"rates", "csv", "", connect.Config{Path: root}, nil}
 	if err := os.MkdirAll(root, 0o755); err != nil {
 		return src, err
 	}

@@ -11,6 +11,7 @@ import (
 
 	"rovik/app"
 	"rovik/connect"
+	"rovik/core/shape"
 )
 
 // Setup says how the demo is prepared.
@@ -24,16 +25,17 @@ type Setup struct {
 
 // Env is the prepared demo.
 type Env struct {
-	Home     string
-	Postgres *Server // nil where SQLite stands in
-	MariaDB  *Server
-	Tables   []*Table
+	Home      string
+	Postgres  *Server // nil where SQLite stands in
+	MariaDB   *Server
+	Documents *Server
+	Tables    []*Table
 }
 
 // Stop ends the servers that Prepare started.
 func (e *Env) Stop() {
 	var wg sync.WaitGroup
-	for _, s := range []*Server{e.Postgres, e.MariaDB} {
+	for _, s := range []*Server{e.Postgres, e.MariaDB, e.Documents} {
 		wg.Add(1)
 		go func() {
 			defer wg.Done()
@@ -47,6 +49,7 @@ func (e *Env) Stop() {
 type source struct {
 	name, kind, note string
 	cfg              connect.Config
+	shapes           []*shape.Shape // of its nested records
 }
 
 // Prepare brings up the servers, fills them where they are not yet, and sets
@@ -68,13 +71,20 @@ func Prepare(ctx context.Context, s Setup) (*Env, error) {
 	}
 	opts := Options{Dir: filepath.Join(s.Dir, "servers"), LogStatements: s.LogStatements, Say: s.Say}
 	bin, mariadbd := Installed()
+	documents := docServer()
 	if s.Embedded {
-		bin, mariadbd = "", ""
+		bin, mariadbd, documents = "", "", ""
 	}
-	// Both servers start at the same time.
-	var pgErr, mariaErr error
+	// The servers start at the same time.
+	var pgErr, mariaErr, docErr error
 	var wg sync.WaitGroup
-	wg.Add(2)
+	wg.Add(3)
+	go func() {
+		defer wg.Done()
+		if documents != "" {
+			env.Documents, docErr = StartDocuments(ctx, documents, opts)
+		}
+	}()
 	go func() {
 		defer wg.Done()
 		if bin != "" {
@@ -88,11 +98,11 @@ func Prepare(ctx context.Context, s Setup) (*Env, error) {
 		}
 	}()
 	wg.Wait()
-	if err := errors.Join(pgErr, mariaErr); err != nil {
+	if err := errors.Join(pgErr, mariaErr, docErr); err != nil {
 		return nil, err
 	}
 	p := &preparer{Setup: s, env: env}
-	prepares := []func(context.Context) (source, error){p.registry, p.lending, p.archive, p.climate, p.rates, p.closingDays}
+	prepares := []func(context.Context) (source, error){p.registry, p.lending, p.archive, p.climate, p.rates, p.closingDays, p.condition, p.partnerReports}
 	sources := make([]source, len(prepares))
 	errs := make([]error, len(prepares))
 	for i, prepare := range prepares {
@@ -156,7 +166,7 @@ func (p *preparer) registry(ctx context.Context) (source, error) {
 	if err != nil {
 		return source{}, err
 	}
-	src := source{"registry", "postgresql", "", connect.Config{Host: "127.0.0.1", Port: srv.Port, Database: "registry", User: readerUser, Secret: ref}}
+	src := source{"registry", "postgresql", "", connect.Config{Host: "127.0.0.1", Port: srv.Port, Database: "registry", User: readerUser, Secret: ref}, nil}
 	marker, ok := p.filled(srv.Dir, "registry")
 	if ok {
 		return src, nil
@@ -198,7 +208,7 @@ func (p *preparer) lending(ctx context.Context) (source, error) {
 	if err != nil {
 		return source{}, err
 	}
-	src := source{"lending", "mariadb", "", connect.Config{Host: "127.0.0.1", Port: srv.Port, Database: "lending", User: readerUser, Secret: ref}}
+	src := source{"lending", "mariadb", "", connect.Config{Host: "127.0.0.1", Port: srv.Port, Database: "lending", User: readerUser, Secret: ref}, nil}
 	marker, ok := p.filled(srv.Dir, "lending")
 	if ok {
 		return src, nil
@@ -242,7 +252,7 @@ func (p *preparer) file(ctx context.Context, name, note string) (source, error) 
 	if err != nil {
 		return source{}, err
 	}
-	src := source{name, "sqlite", note, connect.Config{Path: path}}
+	src := source{name, "sqlite", note, connect.Config{Path: path}, nil}
 	marker, ok := p.filled(p.Dir, name)
 	if ok {
 		return src, nil
@@ -276,7 +286,8 @@ func (p *preparer) project(ctx context.Context, sources []source) error {
 			continue
 		}
 		p.Say("reading the catalogue of %s", s.name)
-		if _, err := a.AddSource(ctx, s.name, s.kind, s.cfg, s.note); err != nil {
+		n := app.NewSource{Name: s.name, Kind: s.kind, Config: s.cfg, Note: s.note, Shapes: s.shapes, Replace: true}
+		if _, err := a.ConnectSource(ctx, n); err != nil {
 			return fmt.Errorf("connecting %s: %w", s.name, err)
 		}
 	}

@@ -39,7 +39,8 @@ const Seed = 20260101
 func Tables(seed uint64, scale float64) []*Table {
 	g := &generator{r: rand.New(rand.NewPCG(seed, seed^0x9e3779b97f4a7c15)), scale: scale}
 	tables := append(append(g.registry(), g.lending()...), g.archive()...)
-	return append(tables, g.rates(), g.calendar(), climate(seed, scale))
+	tables = append(tables, g.rates(), g.calendar(), climate(seed, scale))
+	return append(append(tables, g.condition()...), g.facility()...)
 }
 
 type generator struct {

@@ -81,7 +81,7 @@ func makeReference(ctx context.Context, env *demo.Env) (*pgx.Conn, error) {
 	if err != nil {
 		return nil, err
 	}
-	for _, q := range []string{"SET timezone = 'UTC'", "CREATE SCHEMA registry", "CREATE SCHEMA lending", "CREATE SCHEMA archive", "CREATE SCHEMA climate", "CREATE SCHEMA rates", "CREATE SCHEMA calendar",
+	for _, q := range []string{"SET timezone = 'UTC'", "CREATE SCHEMA registry", "CREATE SCHEMA lending", "CREATE SCHEMA archive", "CREATE SCHEMA climate", "CREATE SCHEMA rates", "CREATE SCHEMA calendar", "CREATE SCHEMA condition", "CREATE SCHEMA facility",
 		"CREATE SCHEMA intake", "CREATE SCHEMA joined", "CREATE SCHEMA delivery"} {
 		if _, err := conn.Exec(ctx, q); err != nil {
 			return nil, err

@@ -180,7 +180,7 @@ func (f *Flattener) put(i int, c *Cell) error {
 	if c.Of != nil {
 		want = c.Of.Kind
 	}
-	is, text, why := read(f.nodes[i], f.flat.Language, want)
+	is, text, why := read(f.nodes[i], want, c.ID)
 	f.Seen[i].Of[is]++
 	if is == Missing || is == Nil {
 		f.sink.Null(i)
@@ -212,6 +212,16 @@ func (f *Flattener) put(i int, c *Cell) error {
 	return nil
 }
 
+// Fit returns the text of a node as a column of a kind reads it, null where there
+// is nothing, and why it does not fit.
+func Fit(node any, want value.Kind, id bool) (text []byte, null bool, why error) {
+	is, text, why := read([]any{node}, want, id)
+	if is == Nil || is == Missing {
+		return nil, true, nil
+	}
+	return text, false, why
+}
+
 // misfitText adds the text of what does not fit another column.
 func (f *Flattener) misfitText(i int, text []byte, want value.Kind, why error) error {
 	if why == nil {
@@ -230,7 +240,7 @@ func (f *Flattener) fails(c *Cell, why error) error {
 
 // read tells what a path led to, and its text as a kind of column reads it, with
 // the reason where the text is there but does not fit.
-func read(nodes []any, l Language, want value.Kind) (Is, []byte, error) {
+func read(nodes []any, want value.Kind, id bool) (Is, []byte, error) {
 	switch len(nodes) {
 	case 0:
 		return Missing, nil, nil
@@ -254,7 +264,7 @@ func read(nodes []any, l Language, want value.Kind) (Is, []byte, error) {
 	is := what(node)
 	switch n := node.(type) {
 	case string:
-		if want.IsNumber() || want == value.Bool {
+		if want.IsNumber() || want == value.Bool || id {
 			return is, []byte(n), notFit("the text %q is not a %s", clip([]byte(n)), want)
 		}
 		return is, []byte(n), nil
@@ -270,8 +280,8 @@ func read(nodes []any, l Language, want value.Kind) (Is, []byte, error) {
 		}
 		return is, text, nil
 	case Leaf:
-		if n.Kind != want && !(n.Kind == value.Float8 && want == value.Float4) {
-			return is, []byte(n.Text), notFit("%s is a %s, not a %s", clip([]byte(n.Text)), n.Kind, want)
+		if n.Kind != want && !(n.Kind == value.Float8 && want == value.Float4) || n.ID != id {
+			return is, []byte(n.Text), notFit("%s is of another kind than %s", clip([]byte(n.Text)), want)
 		}
 		return is, []byte(n.Text), nil
 	case xmlText:

@@ -12,10 +12,12 @@ import (
 // XML element as *xmlquery.Node. A node is what a path selects in one: a part of
 // it, or what an expression of XPath computes.
 
-// Leaf is a value of a record that JSON has no form for, as its text.
+// Leaf is a value of a record that JSON has no form for, as its text. ID marks
+// an identifier that a server makes.
 type Leaf struct {
 	Kind value.Kind
 	Text string
+	ID   bool
 }
 
 // selector returns the nodes that a path leads to from a row.

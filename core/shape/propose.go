@@ -23,9 +23,9 @@ func NewSample(l Language) *Sample { return &Sample{language: l, root: newBranch
 type branch struct {
 	name     string
 	seen     Seen
-	guess    Guess       // of texts and numbers
-	leaf     *value.Kind // of the Leafs, while they are of one kind
-	leaves   bool        // of several kinds
+	guess    Guess // of texts and numbers
+	leaf     *Leaf // one of the Leafs
+	leaves   bool  // of several kinds
 	byName   map[string]*branch
 	below    []*branch
 	element  *branch // of the lists that are here
@@ -81,10 +81,10 @@ func (b *branch) see(v any) {
 		b.twice = true
 	case Leaf:
 		b.value(v.Text)
-		if b.leaf != nil && *b.leaf != v.Kind {
+		if b.leaf != nil && (b.leaf.Kind != v.Kind || b.leaf.ID != v.ID) {
 			b.leaves = true
 		}
-		b.leaf = &v.Kind
+		b.leaf = &v
 	case []value.JSONValue:
 		if b.element == nil {
 			b.element = newBranch("")
@@ -334,7 +334,10 @@ func (p *proposal) column(b *branch, name, path string, rows int64) Column {
 	case seen.Of[Nest]+seen.Of[Several] > 0:
 		c.Type = value.Of(value.JSONB)
 	case b.leaf != nil && !b.leaves && all == moments, b.leaf != nil && !b.leaves && all == digits && b.guess.Values == 0:
-		c.Type = value.Of(*b.leaf)
+		c.Type, c.ID = value.Of(b.leaf.Kind), b.leaf.ID
+		if b.leaf.Kind == value.Bytea {
+			c.Type, c.Misfit = value.Of(value.Text), AsText
+		}
 	case all == truth:
 		c.Type = value.Of(value.Bool)
 	case all == digits && b.leaf != nil:

@@ -67,8 +67,11 @@ type Column struct {
 	Name   string     `json:"name"`
 	From   From       `json:"from"`
 	Path   string     `json:"path,omitempty"`
-	Type   value.Type `json:"type"`
+	Type   value.Type `json:"type,omitzero"` // of what a path leads to
 	Misfit Misfit     `json:"misfit,omitempty"`
+	// ID says that the values are identifiers that a server makes, and no other
+	// texts.
+	ID bool `json:"id,omitempty"`
 	// Seen tells what a sample had there, in words.
 	Seen string `json:"seen,omitempty"`
 }
@@ -92,6 +95,7 @@ type Cell struct {
 	Path   string     `json:"path,omitempty"`
 	Type   value.Type `json:"type"`
 	Misfit Misfit     `json:"misfit,omitempty"`
+	ID     bool       `json:"id,omitempty"`
 	// Of is the type that the values of a column do not fit whose texts these
 	// are.
 	Of *value.Type `json:"of,omitempty"`
@@ -154,7 +158,7 @@ func (f *flattening) table(t *Table, steps []string, parent *Table, parentCells 
 	}
 	cells := map[string]Cell{}
 	for _, c := range t.Columns {
-		cell := Cell{Name: c.Name, Level: level, From: c.From, Path: c.Path, Type: c.Type, Misfit: c.Misfit}
+		cell := Cell{Name: c.Name, Level: level, From: c.From, Path: c.Path, Type: c.Type, Misfit: c.Misfit, ID: c.ID}
 		if err := f.cell(t, c, &cell, parent, parentCells); err != nil {
 			return err
 		}
@@ -210,6 +214,9 @@ func (f *flattening) cell(t *Table, c Column, cell *Cell, parent *Table, parentC
 		}
 		if k := c.Type.Kind; k.IsArray() || k == value.Bytea || k == value.Char || k == value.Interval || k == value.Null || c.Type.Precision > 0 {
 			return wrong("the column %s of %s cannot be %s", c.Name, t.Name, c.Type).WithHint("choose a number, text, boolean, date, timestamp or jsonb")
+		}
+		if c.ID && c.Type.Kind != value.Text {
+			return wrong("the column %s of %s has identifiers and cannot be %s", c.Name, t.Name, c.Type).WithHint("choose text")
 		}
 	default:
 		return wrong("the column %s of %s is made of nothing that there is: %q", c.Name, t.Name, c.From)

@@ -1139,12 +1139,14 @@ export interface components {
             from: "path" | "parent" | "position" | "file";
             /** @description From the row; of a column of the parent */
             path?: string;
-            type: string;
+            type?: string;
             /**
              * @description What becomes of what does not fit
              * @enum {string}
              */
             misfit?: "error" | "null" | "text";
+            /** @description Its values are identifiers that a server makes */
+            id?: boolean;
             /** @description What a sample had there */
             seen?: string;
         };
@@ -1309,6 +1311,8 @@ export interface components {
             type: string;
             native: string;
             nullable: boolean;
+            /** @description Values of a shape's column that do not fit its type */
+            misfits?: number;
             collation?: string;
             readAs?: string;
             note?: string;
