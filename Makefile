@@ -29,7 +29,13 @@ down:
 	  while kill -0 $$(cat $(DEMO)/up.pid) 2>/dev/null; do sleep 0.1; done; echo "stopped"; \
 	else echo "nothing to stop"; fi; rm -f $(DEMO)/up.pid
 
-build: bin/rovik
+build: bin/rovik bin/docserver
+
+# The demo's document server is a module of its own. Without it the demo goes on
+# with an embedded SQLite file in its place.
+bin/docserver: $(shell find demo/docserver -type f)
+	@echo "building bin/docserver, the demo's document database"
+	cd demo/docserver && go build -trimpath -o ../../bin/docserver . || echo "that failed; the demo goes on without it"
 
 bin/rovik: serve/dist/index.html $(shell find core connect records app serve cmd demo -name '*.go' -o -name '*.sql' -o -name '*.yaml') go.mod go.sum
 	@echo "building bin/rovik (the first time compiles the SQL parser, about a minute)"
@@ -54,11 +60,11 @@ debs:
 	$$as apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$as apt-get install -y -qq --no-install-recommends $$missing >/dev/null || echo "that failed; going on without them"
 
 deps: debs web/node_modules/.installed
-	go mod download
+	go mod download && cd demo/docserver && go mod download
 
 lint: web/node_modules/.installed
 	@test -z "$$(gofmt -l . | grep -v node_modules)" || { echo "gofmt:"; gofmt -l . | grep -v node_modules; exit 1; }
-	go vet ./...
+	go vet ./... && cd demo/docserver && go vet .
 	go run $(STATICCHECK) ./...
 
 web-check: web/node_modules/.installed
@@ -81,6 +87,8 @@ fuzz: debs
 	go test -run '^$$' -fuzz FuzzPlanning -fuzztime 60s ./connect/verdicts
 	go test -run '^$$' -fuzz FuzzScanner -fuzztime 60s ./connect/files
 	go test -run '^$$' -fuzz FuzzJSONFile -fuzztime 60s ./connect/files
+	go test -run '^$$' -fuzz FuzzXMLFile -fuzztime 60s -fuzzminimizetime 1x ./connect/files
+	go test -run '^$$' -fuzz FuzzPaths -fuzztime 60s ./core/shape
 
 bench: debs build
 	go test -run '^$$' -bench . -benchtime 1x -timeout 30m ./tests

@@ -28,6 +28,14 @@ func withShapes(conn connect.Source, shapes []*shape.Shape) connect.Source {
 func discover(ctx context.Context, conn connect.Source, shapes []*shape.Shape) ([]*shape.Shape, *catalog.Source, error) {
 	if s, ok := conn.(connect.Shaper); ok && s.Language() != "" {
 		var err error
+		for i, sh := range shapes {
+			if sh.Language == "" {
+				with := *sh
+				with.Language = s.Language()
+				shapes = slices.Clone(shapes)
+				shapes[i] = &with
+			}
+		}
 		if shapes, err = connect.WithProposed(ctx, s, shapes); err != nil {
 			return nil, nil, err
 		}

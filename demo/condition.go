@@ -70,10 +70,10 @@ var conditionShape = &shape.Shape{Set: "reports", Language: shape.JSONPath, Tabl
 	path("inspected_at", "$.inspected_at", value.TimestampTZ, shape.Fails), path("inspector", "$.inspector.name", value.Text, shape.Fails),
 	path("inspector_grade", "$.inspector.grade", value.Int4, shape.Fails), path("severity", "$.severity", value.Text, shape.AsText),
 	path("stable", "$.stable", value.Bool, shape.Fails), path("remarks", "$.remarks", value.Text, shape.Fails),
-}, Parts: []*shape.Table{{Name: "finding", Rows: "$.findings[*]", Columns: []shape.Column{
+}, Parts: []*shape.Table{{Name: "finding", Rows: "$.findings[:]", Columns: []shape.Column{
 	parent("report_no", "report_no"), position, path("part", "$.part", value.Text, shape.Fails), path("damage", "$.damage", value.Text, shape.Fails),
 	path("extent_mm", "$.extent_mm", value.Float8, shape.Fails), path("urgent", "$.urgent", value.Bool, shape.Fails),
-}, Parts: []*shape.Table{{Name: "photograph", Rows: "$.photographs[*]", Columns: []shape.Column{
+}, Parts: []*shape.Table{{Name: "photograph", Rows: "$.photographs[:]", Columns: []shape.Column{
 	parent("report_no", "report_no"), parent("finding", "position"), position,
 	path("file", "$.file", value.Text, shape.Fails), path("width", "$.width", value.Int4, shape.Fails),
 }}}}}}}

@@ -49,6 +49,20 @@ FROM rates.insurance_rates AS a`},
 	{Layer: "intake", Name: "closing_day", Description: "Days on which a town's museums are closed, and until when they are open still.", SQL: `SELECT
   d.town, d.day, coalesce(d.reason, 'unknown') AS reason, d.open_still ->> 'to' AS open_until
 FROM calendar.closing_days AS d`},
+	{Layer: "intake", Name: "condition_report", Description: "Reports on objects; a severity that was given as a number is put into words.", SQL: `SELECT
+  r.report_no, r.object_no, r.inspected_at, r.inspector, r.stable, r.remarks,
+  CASE r.severity WHEN '1' THEN 'none' WHEN '2' THEN 'slight' WHEN '3' THEN 'marked' WHEN '4' THEN 'severe'
+       ELSE r.severity END AS severity
+FROM condition.report AS r`},
+	{Layer: "intake", Name: "finding", Description: "What was found on each object.", SQL: `SELECT
+  f.report_no, f.position AS finding_no, f.part, lower(f.damage) AS damage, f.extent_mm, coalesce(f.urgent, false) AS urgent
+FROM condition.finding AS f`},
+	{Layer: "intake", Name: "partner", Description: "Partners that have reported on their rooms.", SQL: `SELECT
+  p.code, p.name AS hall, p.inspected_on, p.contact, coalesce(p.fire_alarm, false) AS fire_alarm
+FROM facility.partner AS p`},
+	{Layer: "intake", Name: "partner_room", Description: "Partners' rooms, with what light and air they keep.", SQL: `SELECT
+  r.code, r.position AS room_no, r.name AS room, r.floor, r.max_lux, r.min_humidity, r.max_humidity
+FROM facility.partner_room AS r`},
 	{Layer: "joined", Name: "open_loan", Description: "Loans that are out, with their borrower.", SQL: `SELECT
   l.loan_id, l.loan_no, l.sent_on, l.due_on, i.name AS borrower, i.country
 FROM intake.loan AS l
@@ -62,6 +76,20 @@ JOIN intake.loan_line AS n ON n.loan_id = l.loan_id
 JOIN intake.object AS o ON o.object_no = n.object_no
 WHERE o.kind = 'print'
   AND l.due_on >= date '2026-01-01'`},
+	{Layer: "joined", Name: "latest_condition", Description: "Each object's latest report, with how much was found.", SQL: `SELECT
+  c.object_no, c.report_no, c.inspected_at, c.severity, c.stable,
+  (SELECT count(*) FROM intake.finding AS f WHERE f.report_no = c.report_no) AS findings
+FROM (
+  SELECT r.*, row_number() OVER (PARTITION BY r.object_no ORDER BY r.inspected_at DESC, r.report_no DESC) AS nth
+  FROM intake.condition_report AS r
+  WHERE r.inspected_at IS NOT NULL
+) AS c
+WHERE c.nth = 1`},
+	{Layer: "joined", Name: "partner_climate", Description: "The darkest and driest that each partner can show an object.", SQL: `SELECT
+  p.code, p.hall, p.fire_alarm, count(r.room_no) AS rooms, min(r.max_lux) AS darkest, min(r.max_humidity) AS driest
+FROM intake.partner AS p
+LEFT JOIN intake.partner_room AS r ON r.code = p.code
+GROUP BY p.code, p.hall, p.fire_alarm`},
 	{Layer: "joined", Name: "room_climate", Description: "Each room's climate by month.", SQL: `SELECT
   p.room_id, p.room, p.site, p.climate_class, r.month,
   count(*) AS readings, min(r.humidity) AS driest, max(r.humidity) AS dampest, max(r.lux) AS brightest
@@ -80,6 +108,20 @@ FROM intake.archived_loan AS a`},
   coalesce(r.value_estimate, 0) - coalesce(r.insured_value, 0) AS uninsured
 FROM joined.object_on_loan AS r
 LEFT JOIN registry.climate_tolerances AS t ON t.material = r.material`},
+	{Layer: "delivery", Name: "fit_to_travel", Description: "Objects on loan with their latest condition, whether the borrower keeps the light low enough, and a year's premium.", SQL: `SELECT
+  o.object_no, o.title, o.material, i.name AS borrower, l.due_on,
+  c.severity, c.findings, p.hall, p.darkest, t.max_lux, p.darkest <= t.max_lux AS dark_enough,
+  greatest(n.insured_value * a.per_mille / 1000, a.minimum) AS premium
+FROM intake.loan AS l
+JOIN intake.institution AS i ON i.code = l.institution_code
+JOIN intake.loan_line AS n ON n.loan_id = l.loan_id
+JOIN intake.object AS o ON o.object_no = n.object_no
+JOIN joined.latest_condition AS c ON c.object_no = o.object_no
+LEFT JOIN joined.partner_climate AS p ON p.code = i.code
+LEFT JOIN registry.climate_tolerances AS t ON t.material = o.material
+LEFT JOIN intake.insurance_rate AS a ON a.kind = o.kind AND l.sent_on BETWEEN a.valid_from AND a.valid_to
+WHERE l.status = 'out'
+  AND c.severity IN ('marked', 'severe')`},
 	{Layer: "delivery", Name: "uninsured_by_country", Description: "Prints on loan worth more than they are insured for, by country.", SQL: `SELECT
   r.country, count(*) AS objects, sum(r.uninsured) AS uninsured, max(r.due_on) AS last_due
 FROM delivery.loan_risk AS r

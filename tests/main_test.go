@@ -51,8 +51,8 @@ func run(m *testing.M) (code int, err error) {
 		return 1, err
 	}
 	defer env.Stop()
-	if env.Postgres == nil || env.MariaDB == nil {
-		return 1, fmt.Errorf("PostgreSQL and MariaDB have to be installed: make deps")
+	if env.Postgres == nil || env.MariaDB == nil || env.Documents == nil {
+		return 1, fmt.Errorf("PostgreSQL, MariaDB and bin/docserver have to be there: make deps build")
 	}
 	if reference, err = makeReference(ctx, env); err != nil {
 		return 1, fmt.Errorf("making the reference: %w", err)

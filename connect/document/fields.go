@@ -73,9 +73,10 @@ func plainNames(path string) ([]string, bool) {
 	return out, ok
 }
 
-// listNames are the names of a path to the elements of a list, as $.findings[*].
+// listNames are the names of a path to the elements of a list, as $.findings[:].
+// With [*] the members of an object are rows too, which no server unwinds.
 func listNames(path string) ([]string, bool) {
-	to, isList := strings.CutSuffix(path, "[*]")
+	to, isList := strings.CutSuffix(path, "[:]")
 	names, ok := plainNames(to)
 	return names, ok && isList && len(names) > 0
 }

@@ -191,7 +191,7 @@ func (r *jsonReader) descend(steps []shape.Segment) error {
 			name, _ := key.(string)
 			at = shape.Segment{Name: name}
 		}
-		if steps[0] == at || steps[0].Kind == shape.ToAll {
+		if steps[0] == at || steps[0].Kind == shape.ToAll || steps[0].Kind == shape.ToElements && d == '[' {
 			err = r.descend(steps[1:])
 		} else {
 			err = r.skip()

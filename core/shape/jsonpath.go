@@ -28,7 +28,7 @@ func compileJSONPath(path string) (selector, error) {
 func libraryPath(path string) (selector, error) {
 	p, err := jsonpath.NewPath(path, config.WithStrictRFC9535())
 	if err != nil {
-		return nil, wrong("%q is not a path of JSONPath (RFC 9535): %s", path, firstLine(err)).WithHint("a path starts with $, as $.room.name or $.findings[*]")
+		return nil, wrong("%q is not a path of JSONPath (RFC 9535): %s", path, firstLine(err)).WithHint("a path starts with $, as $.room.name or $.findings[:]")
 	}
 	return func(row any) (out []any, err error) {
 		defer func() {
@@ -47,7 +47,7 @@ func libraryPath(path string) (selector, error) {
 }
 
 // follow walks plain steps. As the standard has it, a name selects in objects
-// alone, an index in lists alone, and a wildcard in both.
+// alone, an index or a slice in lists alone, and a wildcard in both.
 func follow(v any, steps []Segment, out []any) []any {
 	if len(steps) == 0 {
 		return append(out, v)
@@ -77,7 +77,7 @@ func follow(v any, steps []Segment, out []any) []any {
 			if i >= 0 && i < len(v) {
 				return follow(v[i], rest, out)
 			}
-		case ToAll:
+		case ToAll, ToElements:
 			for _, m := range v {
 				out = follow(m, rest, out)
 			}

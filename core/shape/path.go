@@ -61,7 +61,8 @@ type SegmentKind int
 const (
 	ByName SegmentKind = iota
 	ByIndex
-	ToAll
+	ToAll      // members of an object, elements of a list
+	ToElements // of a list alone
 )
 
 // InFile returns the steps of a path to the records of a file, which are matched
@@ -89,7 +90,7 @@ func Plain(l Language, path string) (steps []Segment, ok bool) {
 }
 
 // jsonStep is one segment, as RFC 9535 writes plain ones.
-var jsonStep = regexp.MustCompile(`^(?:\.(\*|[A-Za-z_\x{80}-\x{10FFFF}][A-Za-z0-9_\x{80}-\x{10FFFF}]*)|\[\s*(?:(\*)|(-?[0-9]+)|'((?:[^'\\]|\\['\\])*)'|"((?:[^"\\]|\\["\\])*)")\s*\])`)
+var jsonStep = regexp.MustCompile(`^(?:\.(\*|[A-Za-z_\x{80}-\x{10FFFF}][A-Za-z0-9_\x{80}-\x{10FFFF}]*)|\[\s*(?:(\*|:)|(-?[0-9]+)|'((?:[^'\\]|\\['\\])*)'|"((?:[^"\\]|\\["\\])*)")\s*\])`)
 
 func plainJSONPath(path string) (steps []Segment, ok bool) {
 	rest, ok := strings.CutPrefix(path, "$")
@@ -102,6 +103,8 @@ func plainJSONPath(path string) (steps []Segment, ok bool) {
 		switch {
 		case m[1] == "*" || m[2] == "*":
 			steps = append(steps, Segment{Kind: ToAll})
+		case m[2] == ":":
+			steps = append(steps, Segment{Kind: ToElements})
 		case m[3] != "":
 			n, err := strconv.Atoi(m[3])
 			if err != nil {

@@ -294,7 +294,7 @@ func (p *proposal) parts(t *Table, b *branch, prefix, path string, key []string,
 		row := c
 		rows := at
 		if p.language == JSONPath {
-			row, rows = c.element, "$"+at+"[*]"
+			row, rows = c.element, "$"+at+"[:]" // not [*], which an object's members are too
 		}
 		name := Unused(prefix+"_"+CleanName(c.name), func(n string) bool { return names[n] })
 		names[name] = true

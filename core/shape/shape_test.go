@@ -115,17 +115,17 @@ func TestProposalFromJSON(t *testing.T) {
   by_name path $.by.name text error (3 text, 1 missing)
   by_grade path $.by.grade integer error (2 number, 2 missing)
   extra path $.extra jsonb error (1 number, 1 nested, 2 missing)
-  reports_findings: $.findings[*]
+  reports_findings: $.findings[:]
     no parent no unknown  ()
     position position  bigint  ()
     what path $.what text error (2 text, 1 null)
     mm path $.mm numeric text (1 text, 2 number)
-    reports_findings_photos: $.photos[*]
+    reports_findings_photos: $.photos[:]
       no parent no unknown  ()
       reports_findings_position parent position unknown  ()
       position position  bigint  ()
       file path $.file text error (2 text)
-  reports_tags: $.tags[*]
+  reports_tags: $.tags[:]
     no parent no unknown  ()
     position position  bigint  ()
     value path $ text error (3 text, 1 null)`
@@ -234,6 +234,9 @@ func TestMisfits(t *testing.T) {
 		{"$.nest", "integer", "text", `NULL|{"a":[1]}`},
 		{"$.list", "integer", "error", "is nested"},
 		{"$.list[*]", "integer", "error", "there are 2 values"},
+		{"$.list[:]", "jsonb", "error", "[1, 2]"},
+		{"$.nest[:]", "jsonb", "error", "NULL"},
+		{"$.nest[*]", "jsonb", "error", "[1]"},
 		{"$.list[*]", "jsonb", "error", "[1, 2]"},
 		{"$.list[-1]", "integer", "error", "2"},
 		{"$.list[5]", "integer", "error", "NULL"},
@@ -304,7 +307,7 @@ func TestWrongShapes(t *testing.T) {
 // record fail in any way but by an error, and that plain paths select what the
 // library selects.
 func FuzzPaths(f *testing.F) {
-	for _, s := range []string{"$", "$.a.b", "$['a b'][0]", "$..x", "$[?@.b > 3 && length(@.c) == 2].d", "$[1:3]", "a/b", "@x", "//a[1]/text()", "count(a)", "string(a/@b)", "a[", "$[?match(@.a,'(')]"} {
+	for _, s := range []string{"$", "$.a.b", "$['a b'][0]", "$..x", "$[?@.b > 3 && length(@.c) == 2].d", "$[1:3]", "$.a[:]", "$[ : ]", "a/b", "@x", "//a[1]/text()", "count(a)", "string(a/@b)", "a[", "$[?match(@.a,'(')]"} {
 		f.Add(s)
 	}
 	record, err := value.DecodeJSON(`{"a": {"b": [1, {"c": "x"}], "a b": 2}, "x": [[1], [2]], "d": null, "b": 5}`)
