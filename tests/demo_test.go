@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"reflect"
+	"slices"
 	"strings"
 	"syscall"
 	"testing"
@@ -105,7 +106,7 @@ func TestEmbeddedDemo(t *testing.T) {
 	}
 	defer a.Close()
 	for _, s := range a.Sources() {
-		if s.Kind == "parquet" || s.Kind == "csv" || s.Kind == "json" {
+		if slices.Contains([]string{"parquet", "csv", "json", "xml"}, s.Kind) {
 			continue // files need no server
 		}
 		if s.Kind != "sqlite" || s.Name != "archive" && !strings.Contains(s.Note, "stands in for") {

@@ -105,6 +105,13 @@ func TestRewritesFire(t *testing.T) {
 	}
 }
 
+const latestFlat = `SELECT c.object_no, c.report_no, c.inspected_at, c.severity_in_words AS severity, c.stable, (SELECT count(*) FROM condition.finding f WHERE f.report_no = c.report_no) AS findings
+	FROM (SELECT r.*, CASE r.severity WHEN '1' THEN 'none' WHEN '2' THEN 'slight' WHEN '3' THEN 'marked' WHEN '4' THEN 'severe' ELSE r.severity END AS severity_in_words,
+		row_number() OVER (PARTITION BY r.object_no ORDER BY r.inspected_at DESC, r.report_no DESC) AS nth FROM condition.report r WHERE r.inspected_at IS NOT NULL) c WHERE c.nth = 1`
+
+const partnersFlat = `SELECT p.code, p.name AS hall, coalesce(p.fire_alarm, false) AS fire_alarm, count(r.position) AS rooms, min(r.max_lux) AS darkest, min(r.max_humidity) AS driest
+	FROM facility.partner p LEFT JOIN facility.partner_room r ON r.code = p.code GROUP BY p.code, p.name, coalesce(p.fire_alarm, false)`
+
 // flat has every view of the story written without views.
 var flat = map[string]string{
 	"joined.open_loan": `SELECT l.loan_id, l.loan_no, l.sent_on, l.due_on, i.name AS borrower, i.country
@@ -130,6 +137,17 @@ var flat = map[string]string{
 		WHERE lower(btrim(l.status)) = 'out' AND lower(o.kind) = 'print' AND l.due_on >= date '2026-01-01'
 			AND coalesce(o.value_estimate, 0) - coalesce(n.insured_value, 0) > 0
 		GROUP BY i.country ORDER BY uninsured DESC`,
+	"joined.latest_condition": latestFlat,
+	"joined.partner_climate":  partnersFlat,
+	"delivery.fit_to_travel": `SELECT o.accession_no AS object_no, o.title, lower(o.material) AS material, i.name AS borrower, l.due_on, c.severity, c.findings, p.hall, p.darkest, t.max_lux,
+			p.darkest <= t.max_lux AS dark_enough, greatest(n.insured_value * a.per_mille / 1000, a.minimum) AS premium
+		FROM lending.loans l JOIN lending.institutions i ON upper(btrim(i.code)) = upper(btrim(l.institution_code))
+		JOIN lending.loan_lines n ON n.loan_id = l.loan_id JOIN registry.objects o ON o.accession_no = n.object_no
+		JOIN (` + latestFlat + `) c ON c.object_no = o.accession_no
+		LEFT JOIN (` + partnersFlat + `) p ON p.code = upper(btrim(i.code))
+		LEFT JOIN registry.climate_tolerances t ON t.material = lower(o.material)
+		LEFT JOIN (SELECT kind, per_mille, minimum, valid_from, coalesce(valid_to, date '9999-12-31') AS valid_to FROM rates.insurance_rates) a ON a.kind = lower(o.kind) AND l.sent_on BETWEEN a.valid_from AND a.valid_to
+		WHERE lower(btrim(l.status)) = 'out' AND c.severity IN ('marked', 'severe')`,
 	"joined.room_climate": `SELECT p.room_id, p.name AS room, s.name AS site, upper(p.climate_class) AS climate_class, r.month,
 			count(*) AS readings, min(r.humidity) AS driest, max(r.humidity) AS dampest, max(r.lux) AS brightest
 		FROM climate.readings r JOIN registry.rooms p ON p.room_id = r.room_id JOIN registry.sites s ON s.site_id = p.site_id

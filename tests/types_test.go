@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -307,10 +308,10 @@ func TestKeysAndStatisticsComeAcross(t *testing.T) {
 		}
 	}
 	for _, s := range project.Sources() {
-		if s.Kind == "parquet" || s.Kind == "csv" || s.Kind == "json" {
+		if slices.Contains([]string{"parquet", "csv", "json", "xml"}, s.Kind) {
 			continue // nothing about files has to be measured but what they hold
 		}
-		if len(s.Found.Quirks) < 30 || s.Found.Version == "" {
+		if len(s.Found.Quirks) < 25 || s.Found.Version == "" {
 			t.Errorf("%s: version %q, %d quirks", s.Name, s.Found.Version, len(s.Found.Quirks))
 		}
 		for name, q := range s.Found.Quirks {
@@ -318,7 +319,7 @@ func TestKeysAndStatisticsComeAcross(t *testing.T) {
 				t.Errorf("%s: the quirk %q is %+v", s.Name, name, q)
 			}
 		}
-		if q := s.Found.Quirks["session is read-only"]; q.Value != "yes" || q.MeasuredAt == nil || q.Version != s.Found.Version {
+		if q := s.Found.Quirks["session is read-only"]; s.Kind != "document" && (q.Value != "yes" || q.MeasuredAt == nil || q.Version != s.Found.Version) {
 			t.Errorf("%s: read-only is %+v", s.Name, q)
 		}
 	}
