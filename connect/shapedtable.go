@@ -3,7 +3,6 @@ package connect
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"rovik/core/catalog"
 	"rovik/core/shape"
@@ -69,7 +68,7 @@ func shapedColumn(cell shape.Cell, seen *shape.Seen, rows int64) catalog.Column 
 	}
 	if seen.Misfits > 0 {
 		col.Note = fmt.Sprintf("%s; %d do not fit %s, as %s: %s.", seen, seen.Misfits, cell.Type, seen.Example, became)
-	} else if strings.Contains(seen.String(), ",") {
+	} else if seen.Mixed() {
 		col.Note = seen.String() + "."
 	}
 	if seen.Misfits > 0 && became != "carried as their text" {

@@ -59,7 +59,8 @@ type catalogReply struct {
 }
 
 func (h *handlers) catalog(c echo.Context) error {
-	return c.JSON(http.StatusOK, catalogReply{h.app.Sources(), h.app.Catalog().Layers(), h.app.ViewInfos()})
+	layers := append([]catalog.Layer{}, h.app.Catalog().Layers()...) // a new project has none, which is a list too
+	return c.JSON(http.StatusOK, catalogReply{h.app.Sources(), layers, h.app.ViewInfos()})
 }
 
 // queryRequest is a text to explain or run. Layer and View say whose

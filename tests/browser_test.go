@@ -70,6 +70,17 @@ func until(js string) chromedp.Action {
 	return chromedp.Poll("Boolean("+js+")", nil, chromedp.WithPollingTimeout(25*time.Second))
 }
 
+// fill writes a text into a field, in the place of what is there.
+func fill(label, text string) chromedp.Action {
+	sel := fmt.Sprintf(`[aria-label=%q]`, label)
+	return chromedp.Tasks{chromedp.Focus(sel, chromedp.ByQuery), chromedp.Evaluate(`document.activeElement.select()`, nil), chromedp.SendKeys(sel, text, chromedp.ByQuery)}
+}
+
+// choose takes an option of a field.
+func choose(label, option string) chromedp.Action {
+	return chromedp.SetValue(fmt.Sprintf(`[aria-label=%q]`, label), option, chromedp.ByQuery)
+}
+
 // shot keeps a picture for the documentation, where ROVIK_SHOTS names a folder.
 func shot(t *testing.T, ctx context.Context, name string) {
 	t.Helper()
@@ -352,10 +363,6 @@ func TestBrowserOtherPages(t *testing.T) {
 // once all are taken its tables are there. Removing it asks who reads it.
 func TestBrowserConnect(t *testing.T) {
 	ctx, base := page(t)
-	fill := func(label, text string) chromedp.Action {
-		sel := fmt.Sprintf(`[aria-label=%q]`, label)
-		return chromedp.Tasks{chromedp.Focus(sel, chromedp.ByQuery), chromedp.Evaluate(`document.activeElement.select()`, nil), chromedp.SendKeys(sel, text, chromedp.ByQuery)}
-	}
 	failed := `document.querySelector('[data-testid=steps] [data-state=failed]')`
 	do(t, ctx, "the form", chromedp.Navigate(base+"/connect"), chromedp.WaitVisible(`[aria-label="Name"]`, chromedp.ByQuery),
 		fill("Name", "second"), fill("Port", "1"), fill("Database", "registry"), fill("User", "rovik_reader"), fill("Password", "secret"),

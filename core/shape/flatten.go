@@ -33,13 +33,15 @@ const (
 	Words // a text
 	Digits
 	Truth
-	Moment // another scalar that JSON has no form for
+	Moment // a date with its time
+	Ident  // an identifier that a server makes
+	Other  // of another kind that JSON has no form for
 	Nest
 	Several
 	isCount
 )
 
-var isNames = [isCount]string{"missing", "null", "text", "number", "boolean", "other", "nested", "several"}
+var isNames = [isCount]string{"missing", "null", "text", "number", "boolean", "moment", "identifier", "other", "nested", "several"}
 
 // Seen counts what the values of a column were.
 type Seen struct {
@@ -60,10 +62,21 @@ func (s *Seen) Add(o Seen) {
 	}
 }
 
+// Mixed tells whether there were values of several sorts.
+func (s *Seen) Mixed() bool {
+	sorts := 0
+	for is, n := range s.Of {
+		if n > 0 && Is(is) != Missing && Is(is) != Nil {
+			sorts++
+		}
+	}
+	return sorts > 1
+}
+
 // String lists what was seen, as "812 text, 3 number, 5 missing".
 func (s *Seen) String() string {
 	var parts []string
-	for _, is := range []Is{Words, Digits, Truth, Moment, Nest, Several, Nil, Missing} {
+	for _, is := range []Is{Words, Digits, Truth, Moment, Ident, Other, Nest, Several, Nil, Missing} {
 		if n := s.Of[is]; n > 0 {
 			parts = append(parts, fmt.Sprintf("%d %s", n, isNames[is]))
 		}
@@ -326,10 +339,15 @@ func what(node any) Is {
 	case bool:
 		return Truth
 	case Leaf:
-		if n.Kind.IsNumber() {
+		switch {
+		case n.Kind.IsNumber():
 			return Digits
+		case n.ID:
+			return Ident
+		case n.Kind == value.TimestampTZ:
+			return Moment
 		}
-		return Moment
+		return Other
 	case *xmlquery.Node:
 		if _, isNil, err := elementText(n); isNil {
 			return Nil

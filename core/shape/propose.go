@@ -326,7 +326,7 @@ func (p *proposal) column(b *branch, name, path string, rows int64) Column {
 	seen.Of[Missing] = max(rows-b.there()-seen.Of[Nil], 0)
 	c := Column{Name: name, From: FromPath, Path: path, Misfit: Fails, Seen: seen.String()}
 	all := b.there()
-	words, digits, truth, moments := seen.Of[Words], seen.Of[Digits], seen.Of[Truth], seen.Of[Moment]
+	words, digits, truth, moments := seen.Of[Words], seen.Of[Digits], seen.Of[Truth], seen.Of[Moment]+seen.Of[Ident]+seen.Of[Other]
 	kind := b.guess.Kind()
 	switch {
 	case all == 0:

@@ -66,6 +66,10 @@ export const api = {
   mostFrequent: (source: string, table: string, column: string, signal: AbortSignal) =>
     post<Schemas['Frequent'][]>(`/sources/${encodeURIComponent(source)}/frequent`, { table, column }, signal),
   removeSource: (name: string, inSpite: boolean) => call<void>(`/sources/${encodeURIComponent(name)}?inSpite=${inSpite}`, { method: 'DELETE' }),
+  shapedSets: (source: string) => call<Schemas['ShapedSet'][]>(`/sources/${encodeURIComponent(source)}/shapes`),
+  proposeShape: (source: string, set: string, rows: string) => post<Schemas['Shape']>(`/sources/${encodeURIComponent(source)}/shapes/propose`, { set, rows }),
+  tryShape: (source: string, shape: Schemas['Shape'], record: number, signal: AbortSignal) => post<Schemas['Trial']>(`/sources/${encodeURIComponent(source)}/shapes/try`, { shape, record }, signal),
+  saveShape: (source: string, shape: Schemas['Shape'], inSpite: boolean) => post<SourceInfo>(`/sources/${encodeURIComponent(source)}/shapes`, { shape, inSpite }),
   refreshSource: (name: string) => post<SourceInfo>(`/sources/${encodeURIComponent(name)}/refresh`, {}),
 }
 

@@ -6,6 +6,7 @@ import { api } from '../api/client'
 import { useScheme } from '../lib/scheme'
 import { RunsPage } from '../runs/RunsPage'
 import { ConnectPage } from '../sources/ConnectPage'
+import { ShapePage } from '../sources/ShapePage'
 import { SourcesPage } from '../sources/SourcesPage'
 import { ViewPage } from '../view/ViewPage'
 import { Tree } from './Tree'
@@ -56,6 +57,7 @@ export function Shell() {
             <Route path="/query" element={<ViewPage catalog={catalog.data} />} />
             <Route path="/view/:layer/:name" element={<ViewPage catalog={catalog.data} />} />
             <Route path="/sources/:source?/:table?" element={<SourcesPage catalog={catalog.data} />} />
+            <Route path="/sources/:source/shape/:set" element={<ShapePage catalog={catalog.data} />} />
             <Route path="/connect" element={<ConnectPage />} />
             <Route path="/runs" element={<RunsPage catalog={catalog.data} />} />
             <Route path="*" element={<Note>There is nothing at this address.</Note>} />

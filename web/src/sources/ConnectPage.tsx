@@ -10,9 +10,11 @@ const kinds = [
   { kind: 'postgresql', says: 'a database server', port: '5432' },
   { kind: 'mariadb', says: 'MariaDB or MySQL', port: '3306' },
   { kind: 'sqlite', says: 'a database in one file', port: '' },
+  { kind: 'document', says: 'a server of the BSON protocol', port: '27017' },
   { kind: 'parquet', says: 'a file, or a folder of them', port: '' },
   { kind: 'csv', says: 'a file, or a folder of them', port: '' },
   { kind: 'json', says: 'records, a line each or in an array', port: '' },
+  { kind: 'xml', says: 'records as elements', port: '' },
 ] as const
 
 const tlsModes = [

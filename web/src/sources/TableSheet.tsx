@@ -1,6 +1,7 @@
 import { Box, Button, chakra, Flex, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
+import { Link } from 'react-router'
 import { api, ApiError, type Look, type Table } from '../api/client'
 import { count, isNumeric, middle } from '../lib/text'
 
@@ -8,7 +9,7 @@ const head = { fontSize: '11px', color: 'faint', fontWeight: '400', textAlign: '
 const number = { px: '2', textAlign: 'right', fontVariantNumeric: 'tabular-nums', whiteSpace: 'nowrap' } as const
 
 /** A table's columns with types and keys and, once it was looked at, what its source measured and its first rows. */
-export function TableSheet({ table }: { table: Table }) {
+export function TableSheet({ table, shaped }: { table: Table; shaped: boolean }) {
   const [looking, setLooking] = useState(false)
   const [open, setOpen] = useState<string | null>(null)
   const name = table.schema ? `${table.schema}.${table.name}` : table.name
@@ -32,7 +33,14 @@ export function TableSheet({ table }: { table: Table }) {
             {count(measured ? measured.rows : table.rows)} rows, {table.columns?.length ?? 0} columns
           </Box>
         </Text>
-        <Button ml="auto" size="2xs" variant="outline" color="ink" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} loading={look.isFetching} title="Have its source measure the columns, and show the first rows" onClick={() => (looking ? void look.refetch() : setLooking(true))}>
+        {shaped && (
+          <Link to={`/sources/${table.source}/shape/${table.flat?.set ?? table.name}`} style={{ marginLeft: 'auto' }}>
+            <Text color="tide" fontSize="12px" whiteSpace="nowrap">
+              {table.flat ? 'Its shape' : 'Give it a shape'}
+            </Text>
+          </Link>
+        )}
+        <Button ml={shaped ? undefined : 'auto'} size="2xs" variant="outline" color="ink" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} loading={look.isFetching} title="Have its source measure the columns, and show the first rows" onClick={() => (looking ? void look.refetch() : setLooking(true))}>
           {look.data ? 'Look again' : 'Look at it'}
         </Button>
       </Flex>

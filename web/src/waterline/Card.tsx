@@ -180,6 +180,11 @@ function Native({ statement, pieces, chosen, onChoose }: { statement: Statement;
           read {reading(statement)}
         </Text>
       )}
+      {(statement.unfit ?? []).map((u) => (
+        <Text key={u.column} px="2" py="0.5" fontSize="11px" color="narrowed" borderTop="1px dashed" borderColor="line" data-testid="unfit" title={u.example}>
+          {count(u.count)} of {u.column} did not fit {u.type}: {u.became === 'null' ? 'NULL' : 'text'}
+        </Text>
+      ))}
       {statement.parameters.length > 0 && (
         <Text px="2" py="0.5" fontSize="11px" color="faint" borderTop="1px dashed" borderColor="line" truncate title={statement.parameters.join(', ')}>
           with <chakra.span fontFamily="mono">{statement.parameters.join(', ')}</chakra.span>
