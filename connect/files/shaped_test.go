@@ -67,7 +67,7 @@ const partners = `<?xml version="1.0" encoding="ISO-8859-1"?>
 <!-- partners -->
 <report made="2026-01-02"><title>Rooms</title><partners>
 <partner code="A1"><name>Caf` + "\xe9" + `</name><room no="1" lux="50"><case kind="flat"/><case kind="tall"/></room><room no="2" lux="dim"/></partner>
-<partner code="B2"><name><![CDATA[B & Co]]></name><room no="1" lux="200"/><note>a<b>c</b></note></partner>
+<partner code="B2"><name><![CDA` + "TA[B & Co]]>" + `</name><room no="1" lux="200"/><note>a<b>c</b></note></partner>
 <partner code="C3"><name>Cy &amp; &#233;</name></partner>
 </partners></report>`
 
