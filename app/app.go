@@ -47,6 +47,8 @@ type state struct {
 	sources map[string]*connected
 	folding map[string]fold.Source
 	plans   *planCache
+	// described are the statements that sources have described.
+	described *describedCache
 }
 
 // planCache keeps compiled queries for as long as the catalogue is the same:
@@ -154,7 +156,7 @@ func (a *App) load(ctx context.Context, anew ...string) error {
 		return err
 	}
 	old := a.state.Load()
-	s := &state{sources: map[string]*connected{}, folding: map[string]fold.Source{}, plans: newPlanCache()}
+	s := &state{sources: map[string]*connected{}, folding: map[string]fold.Source{}, plans: newPlanCache(), described: &describedCache{}}
 	var found []*catalog.Source
 	for _, r := range kept {
 		var conn connect.Source
@@ -247,7 +249,7 @@ func (a *App) bound(q Query, c *catalog.Catalog) (*plan.Query, error) {
 	if q.View != "" {
 		view = q.Layer + "." + q.View
 	}
-	return bind.Bind(bind.Context{Catalog: c, Parse: a.trees.parse, Now: time.Now(), Layer: q.Layer, View: view}, q.SQL, tree)
+	return bind.Bind(bind.Context{Catalog: c, Parse: a.trees.parse, Now: time.Now(), Describe: a.state.Load().describe, Layer: q.Layer, View: view}, q.SQL, tree)
 }
 
 // Compile takes a query from its text to the statements of its sources,

@@ -35,6 +35,14 @@ type Source interface {
 	Close()
 }
 
+// Describer is a source that takes statements in its own language as they stand.
+type Describer interface {
+	Source
+	// Describe tells the columns of a statement. Its table's Verbatim is the
+	// statement; folding nests it.
+	Describe(ctx context.Context, statement string) (*catalog.Table, error)
+}
+
 // Keeper hands out passwords that Rovik itself keeps, encrypted.
 type Keeper interface {
 	// Reveal returns the password kept under a name.

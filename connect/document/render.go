@@ -24,6 +24,7 @@ type command struct {
 	group   *grouping
 	keyed   *field // the field of shipped keys, or nil
 	project bson.D
+	nests   bool // a statement as it stands is within
 }
 
 // stage is one stage of an aggregation; several conditions are one.
@@ -33,6 +34,7 @@ type stage struct {
 	parts []bson.D // of a $match: the conditions
 	keys  int      // which of the parts takes shipped keys, or -1
 	marks []fold.Mark
+	given bool // part of a statement as it stands
 }
 
 // grouping is what the server groups by and aggregates, and what of it each
@@ -103,6 +105,16 @@ func (f *folding) renderChain(c *command, n plan.Node) (*chain, error) {
 		return nil, fmt.Errorf("document: %s", why.Text)
 	}
 	c.flat = ch.scan.Table.Flat
+	if text := ch.scan.Table.Verbatim; text != "" {
+		_, stages, err := verbatim(text)
+		if err != nil {
+			return nil, err
+		}
+		c.nests = true
+		for _, st := range stages {
+			c.stages = append(c.stages, stage{name: st[0].Key, value: st[0].Value, keys: -1, given: true})
+		}
+	}
 	for _, n := range ch.stages {
 		switch n := n.(type) {
 		case *plan.Filter:
@@ -287,7 +299,7 @@ func (s stage) conditions(keys bool) []bson.D {
 // found tells whether the command is a find: conditions, then an order, then a
 // limit, each at most once.
 func (c *command) isFind() bool {
-	if c.group != nil {
+	if c.group != nil || c.nests {
 		return false
 	}
 	rank, last := map[string]int{"$match": 1, "$sort": 2, "$skip": 3, "$limit": 4}, 0
@@ -334,7 +346,7 @@ func (c *command) document(keys bool) bson.D {
 	pipeline := bson.A{}
 	for _, s := range c.stages {
 		v := s.value
-		if s.name == "$match" {
+		if s.name == "$match" && !s.given {
 			all := bson.A{}
 			for _, p := range s.conditions(keys) {
 				all = append(all, p)
@@ -396,7 +408,7 @@ func (c *command) text(keys bool) (string, []fold.Mark) {
 		write()
 	}
 	for _, s := range c.stages {
-		if s.name != "$match" {
+		if s.name != "$match" || s.given {
 			stageText(func() { w.piece("{"+extended(s.name)+": "+extended(s.value)+"}", s.marks) })
 			continue
 		}

@@ -234,7 +234,10 @@ func (p *Printer) scan(s *plan.Scan) *block {
 		name = d.Quote(s.Table.Schema) + "." + name
 	}
 	b := &block{cols: map[plan.ID]Rope{}, from: Text(name)}
-	if alias != s.Table.Name {
+	if s.Table.Verbatim != "" {
+		name = Nested(s.Table.Verbatim)
+		b.from = Text(name + " AS " + d.Quote(alias))
+	} else if alias != s.Table.Name {
 		b.from = Text(name + " AS " + d.Quote(alias))
 	}
 	for _, c := range s.Cols {

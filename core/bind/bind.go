@@ -20,6 +20,9 @@ type Context struct {
 	Parse func(sql string) (*syntax.Query, error)
 	// Now is the moment that now() and current_date mean throughout the run.
 	Now time.Time
+	// Describe tells the columns of a statement in a source's own language, for
+	// verbatim in FROM; nil where there is none.
+	Describe func(source, statement string) (*catalog.Table, error)
 	// Layer is the layer that the text belongs to, where it is a view's
 	// definition: it may read its own layer and lower ones. Empty for a query.
 	Layer string
@@ -184,6 +187,9 @@ func (b *binder) table(t syntax.Table, e *env, s, lateral *scope) plan.Node {
 		b.addRelation(s, relation{name: t.Alias, cols: node.Columns()}, t.Columns, t.Span)
 		return node
 	case *syntax.TableFunc:
+		if call, is := verbatimCall(t); is {
+			return b.verbatim(t, call, s)
+		}
 		return b.tableFunc(t, e, s, lateral)
 	case *syntax.Join:
 		return b.join(t, e, s, lateral)
@@ -225,11 +231,7 @@ func (b *binder) named(t *syntax.TableName, e *env) plan.Node {
 		return b.viewNode(v, t, e)
 	}
 	if table := b.ctx.Catalog.Table(dotted); table != nil {
-		scan := &plan.Scan{Table: table, Org: b.origin(t.Span)}
-		for i, c := range table.Columns {
-			scan.Cols = append(scan.Cols, plan.ScanColumn{Column: plan.Column{ID: b.ids.Next(), Name: c.Name, Type: c.Type}, Index: i})
-		}
-		return scan
+		return b.scan(table, t.Span)
 	}
 	err := value.Errorf(value.CodeUndefinedTable, "no table or view is called %q", dotted)
 	candidates := b.ctx.Catalog.RelationNames()
@@ -243,6 +245,15 @@ func (b *binder) named(t *syntax.TableName, e *env) plan.Node {
 	}
 	b.fail(t.Span, err)
 	return nil
+}
+
+// scan reads all columns of a table.
+func (b *binder) scan(table *catalog.Table, at syntax.Span) *plan.Scan {
+	scan := &plan.Scan{Table: table, Org: b.origin(at)}
+	for i, c := range table.Columns {
+		scan.Cols = append(scan.Cols, plan.ScanColumn{Column: plan.Column{ID: b.ids.Next(), Name: c.Name, Type: c.Type}, Index: i})
+	}
+	return scan
 }
 
 // viewNode binds a view's own text in place.

@@ -83,6 +83,9 @@ type Table struct {
 	Rows        int64        `json:"rows"` // the source's own estimate, or a count where it is cheap
 	// Flat is how the rows are made of nested records; nil for a plain table.
 	Flat *shape.Flat `json:"flat,omitempty"`
+	// Verbatim is the statement, in the source's own language, whose rows these
+	// are; empty for what the source keeps.
+	Verbatim string `json:"verbatim,omitempty"`
 }
 
 // Column is a column of a table. Native is its type in the source's words.

@@ -36,7 +36,7 @@ func Signature(n Node) string {
 	}
 	switch n := n.(type) {
 	case *Scan:
-		return n.Table.FullName()
+		return n.Table.FullName() + n.Table.Verbatim
 	case *Project:
 		return Signature(n.Input)
 	case *Sort:

@@ -1,0 +1,41 @@
+package mariadb
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"rovik/connect/sqldb"
+	"rovik/core/catalog"
+)
+
+// Describe asks for the columns of a statement and none of its rows; see
+// connect.Describer.
+func (s *Source) Describe(ctx context.Context, statement string) (*catalog.Table, error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT * FROM "+sqldb.Nested(statement)+" AS verbatim LIMIT 0")
+	if err != nil {
+		return nil, s.explain(err)
+	}
+	defer rows.Close()
+	types, err := rows.ColumnTypes()
+	if err != nil {
+		return nil, s.explain(err)
+	}
+	t := sqldb.VerbatimTable(s.name, statement)
+	for i, ct := range types {
+		data, unsigned := strings.CutPrefix(strings.ToLower(ct.DatabaseTypeName()), "unsigned ")
+		c := catalog.Column{Name: ct.Name(), Native: data, Nullable: true, Collation: fmt.Sprintf("not told %d", i)}
+		if unsigned {
+			c.Native += " unsigned"
+		}
+		precision, scale, _ := ct.DecimalSize()
+		if !typed(&c, data, int(precision), int(scale)) {
+			continue
+		}
+		t.Columns = append(t.Columns, c)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, s.explain(err)
+	}
+	return t, sqldb.CheckColumns(t)
+}

@@ -1,0 +1,38 @@
+package sqldb
+
+import (
+	"strings"
+
+	"rovik/core/catalog"
+	"rovik/core/value"
+)
+
+// Nested writes a statement as it stands as a table of another one. The line
+// break ends a comment that it may end with.
+func Nested(statement string) string {
+	return "(" + strings.TrimRight(strings.TrimSpace(statement), "; \n\t") + "\n)"
+}
+
+// VerbatimTable is the table of a statement, of which nothing but the columns is
+// known.
+func VerbatimTable(source, statement string) *catalog.Table {
+	return &catalog.Table{Source: source, Name: "verbatim", Verbatim: statement, Rows: guessedRows}
+}
+
+// guessedRows is how many rows a statement is expected to give, until it ran.
+const guessedRows = 1000
+
+// CheckColumns says which columns of a statement have no name of their own.
+func CheckColumns(t *catalog.Table) error {
+	seen := map[string]bool{}
+	for _, c := range t.Columns {
+		if seen[c.Name] || c.Name == "" || c.Name == "?column?" {
+			return value.Errorf("42701", "the statement's columns need names of their own, and %q is there twice or has none", c.Name).WithHint("name it with AS")
+		}
+		seen[c.Name] = true
+	}
+	if len(t.Columns) == 0 {
+		return value.Errorf(value.CodeSource, "the statement gives no columns").WithHint("write a statement that gives rows")
+	}
+	return nil
+}
