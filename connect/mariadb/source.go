@@ -42,6 +42,7 @@ func New(name string, cfg connect.Config) (*Source, error) {
 	mc := mysql.NewConfig()
 	mc.User, mc.Passwd, mc.Net, mc.Addr, mc.DBName = cfg.User, password, "tcp", cfg.Address(), cfg.Database
 	mc.Timeout = 5 * time.Second
+	mc.Logger = &mysql.NopLogger{} // what it would say is in the errors
 	mc.Collation = "utf8mb4_general_ci"
 	mc.Params = map[string]string{
 		"time_zone": "'+00:00'", "tx_read_only": "1",
