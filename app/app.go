@@ -39,6 +39,7 @@ type App struct {
 	runs  runs
 	// measures are what runs have measured.
 	measures measurements
+	health   health
 }
 
 // state is a snapshot of the catalogue with what it is reached by.

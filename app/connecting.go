@@ -187,6 +187,7 @@ func (a *App) RemoveSource(ctx context.Context, name string, inSpite bool) error
 	if err := a.store.DropSource(ctx, name); err != nil {
 		return err
 	}
+	a.health.set(name, nil)
 	return a.load(ctx)
 }
 

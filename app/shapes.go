@@ -279,5 +279,8 @@ func (a *App) reshape(ctx context.Context, source, set string, sh *shape.Shape, 
 	if err := a.store.PutSource(ctx, &r); err != nil {
 		return Found{}, err
 	}
+	if d := found.Differences; len(d.Changes)+len(d.Quirks) > 0 {
+		a.note(ctx, source, EventAccepted, d, nil)
+	}
 	return found, a.load(ctx, source)
 }

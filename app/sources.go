@@ -24,6 +24,8 @@ type SourceInfo struct {
 	FoundAt *time.Time      `json:"foundAt"`
 	Found   *catalog.Source `json:"found"`
 	Hidden  []string        `json:"hidden"` // tables that no query can name
+	// Health is how it was at the last check; nil where there was none.
+	Health *Health `json:"health"`
 	// Changes are the quirks that a refresh just measured otherwise.
 	Changes []catalog.QuirkChange `json:"changes,omitempty"`
 }
@@ -33,7 +35,7 @@ func (a *App) Sources() []SourceInfo {
 	out := []SourceInfo{}
 	for _, c := range a.state.Load().sources {
 		r := c.record
-		info := SourceInfo{Name: r.Name, Kind: r.Kind, Note: r.Note, Found: r.Found, Address: r.Config.Path, Hidden: append([]string{}, r.Hidden...)}
+		info := SourceInfo{Name: r.Name, Kind: r.Kind, Note: r.Note, Found: r.Found, Address: r.Config.Path, Hidden: append([]string{}, r.Hidden...), Health: a.health.of(r.Name)}
 		if r.Config.Host != "" {
 			info.Address = r.Config.Address() + "/" + r.Config.Database
 		}
@@ -154,6 +156,10 @@ func (a *App) RefreshSource(ctx context.Context, name string) (Found, error) {
 	a.write.Lock()
 	defer a.write.Unlock()
 	r := *c.record
+	if d := found.Differences; len(d.Changes)+len(d.Quirks) > 0 {
+		a.note(ctx, name, EventAccepted, d, nil)
+	}
+	a.health.set(name, &Health{State: "well", At: time.Now(), Broken: []string{}})
 	anew := len(found.shapes) != len(r.Shapes)
 	r.Found, r.FoundAt, r.Shapes = found.Source, time.Now(), found.shapes
 	if err := a.store.PutSource(ctx, &r); err != nil {

@@ -131,5 +131,8 @@ func (s *Store) DropSource(ctx context.Context, name string) error {
 	if _, err := s.db.ExecContext(ctx, "DELETE FROM source WHERE name = ?", name); err != nil {
 		return fmt.Errorf("forgetting the source %s: %w", name, err)
 	}
+	if _, err := s.db.ExecContext(ctx, "DELETE FROM source_event WHERE source = ?", name); err != nil {
+		return fmt.Errorf("forgetting the source %s: %w", name, err)
+	}
 	return s.DropSecret(ctx, name)
 }

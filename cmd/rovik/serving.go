@@ -17,7 +17,16 @@ func serveCommand() *cobra.Command {
 	var addr string
 	cmd := &cobra.Command{Use: "serve", Short: "Serve the page", Args: exactly(0)}
 	cmd.Flags().StringVar(&addr, "addr", "127.0.0.1:8080", "address to serve on")
+	every := cmd.Flags().Duration("check-every", time.Hour, "how often sources are compared with what is known of them; 0 for never")
 	cmd.RunE = withApp(func(ctx context.Context, a *app.App, _ []string) error {
+		if *every < 0 || *every > 0 && *every < time.Second {
+			return usageError{fmt.Errorf("--check-every takes a second or more, or 0")}
+		}
+		if *every > 0 {
+			ctx, cancel := context.WithCancel(ctx)
+			defer cancel()
+			go a.Watch(ctx, *every)
+		}
 		return serve.Run(ctx, a, addr, false, announce)
 	})
 	return cmd

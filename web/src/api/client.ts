@@ -66,6 +66,9 @@ export const api = {
   mostFrequent: (source: string, table: string, column: string, signal: AbortSignal) =>
     post<Schemas['Frequent'][]>(`/sources/${encodeURIComponent(source)}/frequent`, { table, column }, signal),
   removeSource: (name: string, inSpite: boolean) => call<void>(`/sources/${encodeURIComponent(name)}?inSpite=${inSpite}`, { method: 'DELETE' }),
+  checkSource: (name: string) => post<SourceInfo>(`/sources/${encodeURIComponent(name)}/check`, {}),
+  history: (name: string) => call<Schemas['SourceEvent'][]>(`/sources/${encodeURIComponent(name)}/history`),
+  sent: (name: string) => call<Schemas['SentStatement'][]>(`/sources/${encodeURIComponent(name)}/sent`),
   shapedSets: (source: string) => call<Schemas['ShapedSet'][]>(`/sources/${encodeURIComponent(source)}/shapes`),
   proposeShape: (source: string, set: string, rows: string) => post<Schemas['Shape']>(`/sources/${encodeURIComponent(source)}/shapes/propose`, { set, rows }),
   tryShape: (source: string, shape: Schemas['Shape'], record: number, signal: AbortSignal) => post<Schemas['Trial']>(`/sources/${encodeURIComponent(source)}/shapes/try`, { shape, record }, signal),

@@ -643,6 +643,147 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{name}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compare a source with what is known of it, accepting nothing; its health follows */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The source */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SourceInfo"];
+                    };
+                };
+                /** @description Why it failed */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{name}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was found of a source over time, newest first */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The events */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SourceEvent"][];
+                    };
+                };
+                /** @description Why it failed */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{name}/sent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The native statements that a source was sent lately, newest first */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The statements */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SentStatement"][];
+                    };
+                };
+                /** @description Why it failed */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{name}/shapes": {
         parameters: {
             query?: never;
@@ -1101,6 +1242,7 @@ export interface components {
             error: string;
         };
         SourceInfo: {
+            health: components["schemas"]["Health"] | null;
             name: string;
             kind: string;
             note: string;
@@ -1110,6 +1252,31 @@ export interface components {
             foundAt: string | null;
             found: components["schemas"]["FoundSource"] | null;
             changes?: components["schemas"]["QuirkChange"][];
+        };
+        Health: {
+            /** @enum {string} */
+            state: "well" | "differs" | "unreachable";
+            at: string;
+            error: string;
+            changes: number;
+            /** @description Views that break once it is accepted */
+            broken: string[];
+        };
+        SourceEvent: {
+            at: string;
+            /** @enum {string} */
+            kind: "check" | "accepted";
+            /** @description Why it was not reached */
+            error: string;
+            differences: components["schemas"]["Differences"];
+        };
+        SentStatement: {
+            run: string;
+            at: string;
+            sql: string;
+            text: string;
+            rows: number;
+            milliseconds: number;
         };
         ShapedSet: {
             name: string;
@@ -1297,6 +1464,8 @@ export interface components {
             keys: components["schemas"]["Key"][] | null;
             foreignKeys: components["schemas"]["ForeignKey"][] | null;
             rows: number;
+            /** @description The statement as it stands whose rows these are */
+            verbatim?: string;
             /** @description How its rows are made of nested records; missing for a plain table. */
             flat?: {
                 set: string;

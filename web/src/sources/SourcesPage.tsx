@@ -1,6 +1,7 @@
 import { Box, Button, chakra, Flex, Text } from '@chakra-ui/react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Plus, RefreshCw } from 'lucide-react'
+import { useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { api, ApiError, type Catalog, type SourceInfo } from '../api/client'
 import { middle } from '../lib/text'
@@ -10,6 +11,7 @@ import { products } from './products'
 import { Steps } from './Steps'
 import { localName, TableList } from './TableList'
 import { TableSheet } from './TableSheet'
+import { Health, History, Sent } from './Watching'
 
 /** What is connected: tables with types and keys, and how each source behaves. */
 export function SourcesPage({ catalog }: { catalog: Catalog }) {
@@ -83,6 +85,8 @@ function Head({ source }: { source: SourceInfo }) {
   })
   const differs = compare.data && compare.data.changes.length > 0 ? compare.data : null
   const steps = useMutation({ mutationFn: () => api.tryKept(source.name) })
+  const check = useMutation({ mutationFn: () => api.checkSource(source.name), onSuccess: again })
+  const [shown, setShown] = useState<'history' | 'sent' | null>(null)
   const remove = useMutation({
     mutationFn: (inSpite: boolean) => api.removeSource(source.name, inSpite),
     onSuccess: async () => {
@@ -98,22 +102,43 @@ function Head({ source }: { source: SourceInfo }) {
         </Text>
       ))}
       <Flex align="center" gap="3">
-        <Text title={source.address}>{middle(source.address, 56)}</Text>
-        <Text color="faint">{source.found ? source.found.version && `version ${source.found.version}` : 'never reached'}</Text>
-        {source.foundAt && <Text color="faint">read {new Date(source.foundAt).toLocaleString()}</Text>}
-        <Flex ml="auto" gap="1.5">
+        <Text whiteSpace="nowrap" title={source.address}>
+          {middle(source.address, 48)}
+        </Text>
+        <Text color="faint" whiteSpace="nowrap" title={source.found?.version}>
+          {source.found ? source.found.version && `version ${source.found.version.split(' ')[0]}` : 'never reached'}
+        </Text>
+        {source.foundAt && (
+          <Text color="faint" whiteSpace="nowrap">
+            read {new Date(source.foundAt).toLocaleString()}
+          </Text>
+        )}
+        <Flex ml="auto" gap="1.5" flexShrink={0}>
           <Button {...small} loading={steps.isPending} title="Take the steps to it one by one" onClick={() => (steps.data ? steps.reset() : steps.mutate())}>
             {steps.data ? 'Hide steps' : 'Try'}
           </Button>
           <Button {...small} loading={compare.isPending || refresh.isPending} title="Read its catalogue and measure its quirks anew" onClick={() => compare.mutate()}>
             <RefreshCw size={11} /> Refresh
           </Button>
+          <Button {...small} loading={check.isPending} title="Compare it with what is known of it, accepting nothing" onClick={() => check.mutate()}>
+            Check
+          </Button>
+          <Button {...small} aria-pressed={shown === 'history'} title="What was found of it over time" onClick={() => setShown(shown === 'history' ? null : 'history')}>
+            History
+          </Button>
+          <Button {...small} aria-pressed={shown === 'sent'} title="The statements that it was sent lately" onClick={() => setShown(shown === 'sent' ? null : 'sent')}>
+            Sent
+          </Button>
           <Button {...small} color="kept" loading={remove.isPending} title="Forget the source and its password; nothing in it changes" onClick={() => remove.mutate(false)}>
             Remove
           </Button>
         </Flex>
       </Flex>
+      <Health source={source} />
       {source.note && <Text color="narrowed">{source.note}</Text>}
+      {check.isError && <Failure error={check.error} />}
+      {shown === 'history' && <History key={source.health?.at} source={source.name} />}
+      {shown === 'sent' && <Sent source={source.name} />}
       {refresh.isSuccess && <Text color="folded">It answers; the catalogue is fresh.</Text>}
       {refresh.isError && <Failure error={refresh.error} />}
       {compare.isError && <Failure error={compare.error} />}
