@@ -337,7 +337,10 @@ func (s *state) Open(ctx context.Context, st *fold.Statement, text string) (exec
 	if c == nil {
 		return nil, value.Errorf(value.CodeSource, "the source %s is not connected any more", st.Source)
 	}
-	return c.conn.Open(ctx, st, text)
+	if !c.isServer() {
+		return c.conn.Open(ctx, st, text)
+	}
+	return openSteady(ctx, func() (exec.Reader, error) { return c.conn.Open(ctx, st, text) })
 }
 
 // Start runs a query. The caller takes its rows and closes it.

@@ -50,6 +50,16 @@ func (c *connected) readHere() bool {
 	return false
 }
 
+// isServer tells whether a source is reached over a connection.
+func (c *connected) isServer() bool {
+	for _, k := range kinds {
+		if k.name == c.record.Kind {
+			return k.server
+		}
+	}
+	return false
+}
+
 // complete fills in what a connection string says, and the usual port.
 func (n NewSource) complete() (NewSource, error) {
 	if strings.HasPrefix(n.Config.Secret, "kept:") {

@@ -123,9 +123,9 @@ func Unreachable(source, product string, c Config, err error) error {
 	case errors.As(err, &dns):
 		return value.Errorf(value.CodeSource, "%s: the name %s of the %s server is not known", source, c.Host, product).WithHint("check the host name")
 	case errors.Is(err, syscall.ECONNREFUSED):
-		return value.Errorf(value.CodeSource, "%s: no %s server answers at %s", source, product, c.Address()).WithHint("start it, or check host and port")
+		return value.Errorf(value.CodeConnection, "%s: no %s server answers at %s", source, product, c.Address()).WithHint("start it, or check host and port")
 	case errors.As(err, &op), errors.Is(err, context.DeadlineExceeded):
-		return value.Errorf(value.CodeSource, "%s: the connection to %s at %s failed: %s", source, product, c.Address(), op).WithHint("check the network between them, then try again")
+		return value.Errorf(value.CodeConnection, "%s: the connection to %s at %s failed: %s", source, product, c.Address(), op).WithHint("check the network between them, then try again")
 	}
 	return nil
 }

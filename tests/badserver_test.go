@@ -77,7 +77,26 @@ func (f *flaky) silent(t *testing.T) {
 	}
 }
 
+// restart ends all connections, and takes none for some time.
+func (f *flaky) restart(takes time.Duration) {
+	f.mu.Lock()
+	f.mode = "refuse"
+	for _, c := range f.conns {
+		_ = c.Close()
+	}
+	f.conns = nil
+	f.mu.Unlock()
+	time.AfterFunc(takes, func() { f.set("", 0) })
+}
+
 func (f *flaky) pass(in net.Conn) {
+	f.mu.Lock()
+	refuses := f.mode == "refuse"
+	f.mu.Unlock()
+	if refuses {
+		_ = in.Close()
+		return
+	}
 	out, err := net.Dial("tcp", f.to)
 	if err != nil {
 		_ = in.Close()
@@ -177,6 +196,11 @@ func TestBadServers(t *testing.T) {
 			f.set("", 0)
 			if o, _ := ours(ctx, a, c.sql, false); o.err != nil || len(o.rows) != len(whole.rows) {
 				t.Errorf("once it is well again: %d rows in the place of %d, %v", len(o.rows), len(whole.rows), o.err)
+			}
+
+			f.restart(350 * time.Millisecond)
+			if o, _ := ours(ctx, a, c.sql, false); o.err != nil || len(o.rows) != len(whole.rows) {
+				t.Errorf("while the server is started again: %d rows, %v", len(o.rows), o.err)
 			}
 
 			f.set("hang", 12_000)

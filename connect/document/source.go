@@ -144,12 +144,12 @@ func (s *Source) explain(err error) error {
 
 func (s *Source) broken(err error) error {
 	if strings.Contains(err.Error(), "connection refused") {
-		return value.Errorf(value.CodeSource, "%s: no document server answers at %s", s.name, s.cfg.Address()).WithHint("start it, or check host and port")
+		return value.Errorf(value.CodeConnection, "%s: no document server answers at %s", s.name, s.cfg.Address()).WithHint("start it, or check host and port")
 	}
 	if u := connect.Unreachable(s.name, "document", s.cfg, err); u != nil {
 		return u
 	}
-	return value.Errorf(value.CodeSource, "%s: the connection to the document server broke: %s", s.name, err).WithHint("check the server, then try again")
+	return value.Errorf(value.CodeConnection, "%s: the connection to the document server broke: %s", s.name, err).WithHint("check the server, then try again")
 }
 
 // Language is that of the paths of shapes; see connect.Shaper.

@@ -111,7 +111,7 @@ func (s *Source) explain(err error) error {
 	if u := connect.Unreachable(s.name, "MariaDB", s.cfg, err); u != nil {
 		return u
 	}
-	return value.Errorf(value.CodeSource, "%s: the connection to MariaDB broke: %s", s.name, err).WithHint("check the server, then try again")
+	return value.Errorf(value.CodeConnection, "%s: the connection to MariaDB broke: %s", s.name, err).WithHint("check the server, then try again")
 }
 
 // Open starts a statement; see connect.Source. A cancelled context ends the

@@ -66,8 +66,21 @@ func New(name string, cfg connect.Config) (*Source, error) {
 	return &Source{name: name, cfg: cfg, pool: pool}, nil
 }
 
-// Close ends all connections.
-func (s *Source) Close() { s.pool.Close() }
+// Close ends all connections. It does not wait for a server that is silent.
+func (s *Source) Close() {
+	closed := make(chan struct{})
+	go func() {
+		s.pool.Close()
+		close(closed)
+	}()
+	select {
+	case <-closed:
+	case <-time.After(closing):
+	}
+}
+
+// closing is how long a server is waited for when connections are ended.
+const closing = 3 * time.Second
 
 // Measures tells whether found has all quirks; see connect.Source.
 func (s *Source) Measures(found *catalog.Source) bool { return sqldb.Complete(probes, found) }
@@ -103,7 +116,7 @@ func (s *Source) explain(err error) error {
 	if u := connect.Unreachable(s.name, "PostgreSQL", s.cfg, err); u != nil {
 		return u
 	}
-	return value.Errorf(value.CodeSource, "%s: the connection to PostgreSQL broke: %s", s.name, err).WithHint("check the server, then try again")
+	return value.Errorf(value.CodeConnection, "%s: the connection to PostgreSQL broke: %s", s.name, err).WithHint("check the server, then try again")
 }
 
 // Open starts a statement; see connect.Source.

@@ -44,6 +44,7 @@ const (
 	CodeCancelled       = "57014"
 	CodeMemory          = "53200"
 	CodeSource          = "58000"
+	CodeConnection      = "08006" // the way to a source is cut, for now perhaps
 	CodeInternal        = "XX000"
 )
 
