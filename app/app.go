@@ -165,8 +165,8 @@ func (a *App) load(ctx context.Context, anew ...string) error {
 			conn = old.sources[r.Name].conn
 		} else if conn, err = a.dial(r.Name, r.Kind, r.Config); err != nil {
 			conn = broken{err} // the others go on
-		} else {
-			conn = withShapes(conn, r.Shapes)
+		} else if conn, err = dressed(conn, r); err != nil {
+			conn = broken{err}
 		}
 		s.sources[r.Name] = &connected{r, conn}
 		if r.Found != nil {

@@ -82,6 +82,12 @@ func (a *App) add(ctx context.Context, n NewSource) (*catalog.Source, error) {
 		if next.Shapes == nil {
 			next.Shapes = old.record.Shapes
 		}
+		if old.record.Kind == kind {
+			next.Types = old.record.Types
+		}
+	}
+	if conn, err = dressed(conn, next); err != nil {
+		return nil, err
 	}
 	if next.Shapes, next.Found, err = discover(ctx, conn, next.Shapes); err != nil {
 		return nil, err

@@ -43,6 +43,16 @@ type Describer interface {
 	Describe(ctx context.Context, statement string) (*catalog.Table, error)
 }
 
+// ColumnTypes are types that were chosen for columns, by table and column.
+type ColumnTypes map[string]map[string]value.Type
+
+// Typer is a source whose columns' types are proposed from what they hold, and
+// can be chosen otherwise.
+type Typer interface {
+	Source
+	WithTypes(types ColumnTypes) (Source, error)
+}
+
 // Keeper hands out passwords that Rovik itself keeps, encrypted.
 type Keeper interface {
 	// Reveal returns the password kept under a name.

@@ -42,6 +42,7 @@ type Source struct {
 	FoundAt          time.Time
 	Hidden           []string // tables that are not shown, as name or schema.name
 	Shapes           []*shape.Shape
+	Types            connect.ColumnTypes // that were chosen in the place of proposed ones
 }
 
 // Run is a past run. Report is its exec.Report as JSON.
@@ -133,7 +134,7 @@ const timeFormat = time.RFC3339Nano
 
 // Sources returns all sources by name.
 func (s *Store) Sources(ctx context.Context) ([]*Source, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT name, kind, note, config, found, found_at, hidden, shapes FROM source ORDER BY name")
+	rows, err := s.db.QueryContext(ctx, "SELECT name, kind, note, config, found, found_at, hidden, shapes, types FROM source ORDER BY name")
 	if err != nil {
 		return nil, fmt.Errorf("reading the sources: %w", err)
 	}
@@ -141,12 +142,12 @@ func (s *Store) Sources(ctx context.Context) ([]*Source, error) {
 	var out []*Source
 	for rows.Next() {
 		var src Source
-		var config, hidden, shapes string
+		var config, hidden, shapes, types string
 		var found, at sql.NullString
-		if err := rows.Scan(&src.Name, &src.Kind, &src.Note, &config, &found, &at, &hidden, &shapes); err != nil {
+		if err := rows.Scan(&src.Name, &src.Kind, &src.Note, &config, &found, &at, &hidden, &shapes, &types); err != nil {
 			return nil, fmt.Errorf("reading the sources: %w", err)
 		}
-		if err := errors.Join(json.Unmarshal([]byte(config), &src.Config), json.Unmarshal([]byte(hidden), &src.Hidden), json.Unmarshal([]byte(shapes), &src.Shapes)); err != nil {
+		if err := errors.Join(json.Unmarshal([]byte(config), &src.Config), json.Unmarshal([]byte(hidden), &src.Hidden), json.Unmarshal([]byte(shapes), &src.Shapes), json.Unmarshal([]byte(types), &src.Types)); err != nil {
 			return nil, fmt.Errorf("reading the source %s: %w", src.Name, err)
 		}
 		if found.Valid {
@@ -182,10 +183,17 @@ func (s *Store) PutSource(ctx context.Context, src *Source) error {
 	if err != nil {
 		return err
 	}
-	_, err = s.db.ExecContext(ctx, `INSERT INTO source (name, kind, note, config, found, found_at, hidden, shapes) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
+	types, err := json.Marshal(src.Types)
+	if err != nil {
+		return err
+	}
+	if src.Types == nil {
+		types = []byte("{}")
+	}
+	_, err = s.db.ExecContext(ctx, `INSERT INTO source (name, kind, note, config, found, found_at, hidden, shapes, types) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT (name) DO UPDATE SET kind = excluded.kind, note = excluded.note, config = excluded.config, found = excluded.found,
-			found_at = excluded.found_at, hidden = excluded.hidden, shapes = excluded.shapes`,
-		src.Name, src.Kind, src.Note, string(config), found, at, string(hidden), string(shapes))
+			found_at = excluded.found_at, hidden = excluded.hidden, shapes = excluded.shapes, types = excluded.types`,
+		src.Name, src.Kind, src.Note, string(config), found, at, string(hidden), string(shapes), string(types))
 	if err != nil {
 		return fmt.Errorf("keeping the source %s: %w", src.Name, err)
 	}

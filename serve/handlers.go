@@ -36,6 +36,7 @@ func (h *handlers) routes() []route {
 		{http.MethodPost, "/sources/:name/try", h.tryKept},
 		{http.MethodPost, "/sources/:name/compare", h.compareSource},
 		{http.MethodPost, "/sources/:name/hide", h.hideTables},
+		{http.MethodPost, "/sources/:name/retype", h.retypeColumn},
 		{http.MethodPost, "/sources/:name/look", h.lookAt},
 		{http.MethodPost, "/sources/:name/frequent", h.mostFrequent},
 		{http.MethodDelete, "/sources/:name", h.removeSource},

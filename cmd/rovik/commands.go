@@ -301,7 +301,7 @@ func sourceCommand() *cobra.Command {
 		sayChanges(found, "changed")
 		return nil
 	})
-	cmd.AddCommand(list, add, test, refresh, remove, shapeCommand())
+	cmd.AddCommand(list, add, test, refresh, remove, shapeCommand(), retypeCommand())
 	return cmd
 }
 

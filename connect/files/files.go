@@ -68,6 +68,7 @@ type Source struct {
 	cfg        connect.Config
 	format     format
 	shapes     []*shape.Shape
+	types      connect.ColumnTypes
 }
 
 // New prepares a source; files are read when they are first needed.
@@ -174,6 +175,9 @@ func (s *Source) describe(ctx context.Context, t *listing, quirks map[string]cat
 	out.Columns, left = u.finish()
 	for _, c := range left {
 		quirks["left out: "+t.name+"."+c.Name] = catalog.Quirk{Value: c.Native, Meaning: c.Note}
+	}
+	if err := s.retype(ctx, t, out.Columns); err != nil {
+		return nil, err
 	}
 	addParts(out, t, func(i int) int64 { return all[i].rows })
 	return out, nil

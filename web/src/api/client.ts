@@ -66,6 +66,7 @@ export const api = {
   mostFrequent: (source: string, table: string, column: string, signal: AbortSignal) =>
     post<Schemas['Frequent'][]>(`/sources/${encodeURIComponent(source)}/frequent`, { table, column }, signal),
   removeSource: (name: string, inSpite: boolean) => call<void>(`/sources/${encodeURIComponent(name)}?inSpite=${inSpite}`, { method: 'DELETE' }),
+  retype: (source: string, r: Schemas['RetypeRequest']) => post<SourceInfo>(`/sources/${encodeURIComponent(source)}/retype`, r),
   checkSource: (name: string) => post<SourceInfo>(`/sources/${encodeURIComponent(name)}/check`, {}),
   history: (name: string) => call<Schemas['SourceEvent'][]>(`/sources/${encodeURIComponent(name)}/history`),
   sent: (name: string) => call<Schemas['SentStatement'][]>(`/sources/${encodeURIComponent(name)}/sent`),

@@ -541,6 +541,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{name}/retype": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a column as another type than was proposed */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["RetypeRequest"];
+                };
+            };
+            responses: {
+                /** @description The source */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SourceInfo"];
+                    };
+                };
+                /** @description Which value does not fit, or which views would break */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{name}/look": {
         parameters: {
             query?: never;
@@ -1252,6 +1303,13 @@ export interface components {
             foundAt: string | null;
             found: components["schemas"]["FoundSource"] | null;
             changes?: components["schemas"]["QuirkChange"][];
+        };
+        RetypeRequest: {
+            table: string;
+            column: string;
+            /** @description Empty for the proposed one */
+            type: string;
+            inSpite?: boolean;
         };
         Health: {
             /** @enum {string} */

@@ -60,7 +60,7 @@ export function SourcesPage({ catalog }: { catalog: Catalog }) {
       <Flex flex="1" minH="0">
         <TableList key={source.name} source={source} table={table} />
         <Box flex="1" minW="0" overflow="auto">
-          {table ? <TableSheet key={source.name + table.schema + table.name} table={table} shaped={['json', 'xml', 'document'].includes(source.kind)} /> : <Text p="4" color="faint">No tables that this user may read.</Text>}
+          {table ? <TableSheet key={source.name + table.schema + table.name} table={table} shaped={['json', 'xml', 'document'].includes(source.kind)} retypable={source.kind === 'csv'} /> : <Text p="4" color="faint">No tables that this user may read.</Text>}
         </Box>
         <Quirks source={source} />
       </Flex>

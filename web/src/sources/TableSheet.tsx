@@ -1,19 +1,26 @@
 import { Box, Button, chakra, Flex, Text } from '@chakra-ui/react'
-import { useQuery } from '@tanstack/react-query'
-import { useState } from 'react'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useEffect, useState } from 'react'
 import { Link } from 'react-router'
 import { api, ApiError, type Look, type Table } from '../api/client'
 import { count, isNumeric, middle } from '../lib/text'
+import { columnTypes } from './shapes'
 
 const head = { fontSize: '11px', color: 'faint', fontWeight: '400', textAlign: 'left', px: '2', py: '1', borderBottom: '1px solid', borderColor: 'line' } as const
 const number = { px: '2', textAlign: 'right', fontVariantNumeric: 'tabular-nums', whiteSpace: 'nowrap' } as const
 
 /** A table's columns with types and keys and, once it was looked at, what its source measured and its first rows. */
-export function TableSheet({ table, shaped }: { table: Table; shaped: boolean }) {
+export function TableSheet({ table, shaped, retypable }: { table: Table; shaped: boolean; retypable: boolean }) {
   const [looking, setLooking] = useState(false)
   const [open, setOpen] = useState<string | null>(null)
   const name = table.schema ? `${table.schema}.${table.name}` : table.name
   const look = useQuery({ queryKey: ['look', table.source, name], queryFn: ({ signal }) => api.lookAt(table.source, name, signal), enabled: looking, staleTime: 60_000, retry: false })
+  const queries = useQueryClient()
+  const retype = useMutation({
+    mutationFn: (r: { column: string; type: string; inSpite?: boolean }) => api.retype(table.source, { table: name, ...r }),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['catalog'] }),
+  })
+  const refused = retype.error instanceof ApiError ? retype.error.problem : null
   const keyOf = (column: string) => {
     const out: string[] = []
     for (const k of table.keys ?? []) if (k.columns.includes(column)) out.push(k.primary ? 'primary' : 'unique')
@@ -50,6 +57,19 @@ export function TableSheet({ table, shaped }: { table: Table; shaped: boolean })
           {look.error instanceof ApiError && look.error.problem.hint && ` — ${look.error.problem.hint}`}
         </Text>
       )}
+      {retype.isError && (
+        <Flex gap="3" align="baseline" fontSize="12px" role="alert">
+          <Text color="kept">
+            {retype.error.message}
+            {refused?.hint && ` — ${refused.hint}`}
+          </Text>
+          {refused?.code === '2BP01' && (
+            <Button size="2xs" variant="outline" color="kept" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} onClick={() => retype.variables && retype.mutate({ ...retype.variables, inSpite: true })}>
+              Do it all the same
+            </Button>
+          )}
+        </Flex>
+      )}
       {look.data?.problem && (
         <Text color="narrowed" fontSize="12px">
           Nothing was measured: {look.data.problem}
@@ -85,7 +105,7 @@ export function TableSheet({ table, shaped }: { table: Table; shaped: boolean })
                   )}
                 </chakra.td>
                 <chakra.td px="2" title={[c.native, c.collation].filter(Boolean).join(', ')}>
-                  {c.type}
+                  {retypable && c.readAs !== 'folder' ? <TypeChoice label={c.name} type={c.type} busy={retype.isPending} chosen={/as was chosen/.test(c.note ?? '')} onChange={(type) => retype.mutate({ column: c.name, type })} /> : c.type}
                 </chakra.td>
                 {!measured && (
                   <chakra.td px="2" color="faint" title={c.collation}>
@@ -116,6 +136,27 @@ export function TableSheet({ table, shaped }: { table: Table; shaped: boolean })
       </chakra.table>
       {look.data && <FirstRows look={look.data} />}
     </Box>
+  )
+}
+
+/** A proposed type that can be chosen otherwise. */
+function TypeChoice({ label, type, busy, chosen, onChange }: { label: string; type: string; busy: boolean; chosen: boolean; onChange: (t: string) => void }) {
+  // What was picked shows until the source has said whether every cell fits.
+  const [picked, setPicked] = useState<string | null>(null)
+  useEffect(() => {
+    if (!busy) setPicked(null)
+  }, [busy])
+  const others = columnTypes.filter((t) => t !== type && t !== 'jsonb')
+  return (
+    <chakra.select aria-label={`Type of ${label}`} h="22px" px="0.5" bg="sheet" border="1px solid" borderColor="line" borderRadius="4px" fontSize="12px" color={chosen ? 'narrowed' : 'ink'} value={picked ?? type} disabled={busy && picked === null} onChange={(e) => { setPicked(e.target.value); onChange(e.target.value) }}>
+      <option value={type}>{type}</option>
+      {chosen && <option value="">as proposed</option>}
+      {others.map((t) => (
+        <option key={t} value={t}>
+          {t}
+        </option>
+      ))}
+    </chakra.select>
   )
 }
 

@@ -1,0 +1,100 @@
+package app
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"rovik/connect"
+	"rovik/core/catalog"
+	"rovik/core/value"
+	"rovik/records"
+)
+
+// RetypeColumn reads a column of a source as another type than was proposed, or
+// as proposed again where typ is empty. Every value has to fit. Views that would
+// break are named, and nothing changes, unless it is to be in spite of them.
+func (a *App) RetypeColumn(ctx context.Context, source, table, column, typ string, inSpite bool) error {
+	c, err := a.source(source)
+	if err != nil {
+		return err
+	}
+	r := *c.record
+	if r.Found == nil {
+		return value.Errorf(value.CodeSource, "%s was never reached", source).WithHint("refresh it first")
+	}
+	if err := hasColumn(r.Found, table, column); err != nil {
+		return err
+	}
+	types := connect.ColumnTypes{}
+	for t, columns := range r.Types {
+		types[t] = map[string]value.Type{}
+		for name, typ := range columns {
+			types[t][name] = typ
+		}
+	}
+	if types[table] == nil {
+		types[table] = map[string]value.Type{}
+	}
+	delete(types[table], column)
+	if typ != "" {
+		chosen, err := value.ParseType(typ)
+		if err != nil {
+			return value.Errorf(value.CodeBadParameter, "%s", err)
+		}
+		if k := chosen.Kind; k.IsArray() || k == value.Char || k == value.Null || chosen.Precision > 0 {
+			return value.Errorf(value.CodeBadParameter, "a column cannot be read as %s", chosen).WithHint("choose a type without a length, and cast in a view")
+		}
+		types[table][column] = chosen
+	}
+	r.Types = types
+	typer, ok := c.conn.(connect.Typer)
+	if !ok {
+		return value.Errorf(value.CodeUnsupported, "the types of %s are its own", source).WithHint("cast the column in a view")
+	}
+	conn, err := typer.WithTypes(types)
+	if err != nil {
+		return err
+	}
+	if _, r.Found, err = discover(ctx, conn, r.Shapes); err != nil {
+		return err
+	}
+	r.FoundAt = time.Now()
+	d := a.differences(c.record.Found.Without(r.Hidden), r.Found.Without(r.Hidden))
+	if len(d.Broken) > 0 && !inSpite {
+		var readers []string
+		for _, b := range d.Broken {
+			readers = append(readers, b.View)
+		}
+		return value.Errorf(codeBroken, "%s would break", strings.Join(readers, ", ")).WithHint("change them first, or do it all the same")
+	}
+	a.write.Lock()
+	defer a.write.Unlock()
+	if err := a.store.PutSource(ctx, &r); err != nil {
+		return err
+	}
+	a.note(ctx, source, EventAccepted, d, nil)
+	return a.load(ctx, source)
+}
+
+// hasColumn says that a source has no such column.
+func hasColumn(s *catalog.Source, table, column string) error {
+	for _, t := range s.Tables {
+		if t.LocalName() == table {
+			if t.Column(column) < 0 {
+				return value.Errorf(value.CodeUndefinedColumn, "%s has no column called %s", t.FullName(), column)
+			}
+			return nil
+		}
+	}
+	return value.Errorf(value.CodeUndefinedTable, "%s has no table called %s", s.Name, table)
+}
+
+// dressed gives a connection the shapes and types that are kept with its source.
+func dressed(conn connect.Source, r *records.Source) (connect.Source, error) {
+	conn = withShapes(conn, r.Shapes)
+	if t, ok := conn.(connect.Typer); ok && len(r.Types) > 0 {
+		return t.WithTypes(r.Types)
+	}
+	return conn, nil
+}
