@@ -119,7 +119,7 @@ func (x *crossReading) nan() {
 // collection reads the first documents of a collection again, in every way that
 // folding may ask for.
 func (x *crossReading) collection(ctx context.Context, set string, tables []*catalog.Table, read *reading) error {
-	r := &rereader{x: x, ctx: ctx, set: set, at: map[string]int{}}
+	r := &rereader{x: x, ctx: ctx, set: set, at: map[string]int{}, collated: x.s.collated(ctx, set)}
 	for i, id := range read.ids {
 		r.at[id.String()] = i
 	}
@@ -152,12 +152,34 @@ func (x *crossReading) collection(ctx context.Context, set string, tables []*cat
 	return ctx.Err()
 }
 
+// collated tells whether a collection has a collation other than the binary one.
+// Where that cannot be told, it is taken to have one.
+func (s *Source) collated(ctx context.Context, set string) bool {
+	db, err := s.database(ctx)
+	if err != nil {
+		return true
+	}
+	specs, err := db.ListCollectionSpecifications(ctx, bson.D{{Key: "name", Value: set}})
+	if err != nil {
+		return true
+	}
+	for _, spec := range specs {
+		if c, ok := spec.Options.Lookup("collation", "locale").StringValueOK(); ok && spec.Name == set && c != "simple" {
+			return true
+		}
+	}
+	return false
+}
+
 // rereader asks the server about the first documents of a collection.
 type rereader struct {
 	x   *crossReading
 	ctx context.Context
 	set string
 	at  map[string]int // a document's number by its identifier
+	// collated says that the collection compares texts by rules of its own,
+	// which a sample need not show.
+	collated bool
 }
 
 // ask runs stages over the first documents.
@@ -295,6 +317,12 @@ func holds(op string, v, than value.Value) bool {
 // field reads a field of the documents themselves in every way.
 func (r *rereader) field(f field, held []value.Value) {
 	class, named := f.class(), f.flat.Name+"."+f.cell.Name
+	if r.collated && f.cell.Type.Kind == value.Text && !f.cell.ID {
+		for _, way := range []string{"compares ", "sorts ", "groups by ", "min of ", "max of "} {
+			r.x.note(way+class, r.set+" has a collation of its own")
+		}
+		return
+	}
 	note := func(quirk, way, d string) {
 		if d != "" {
 			d = fmt.Sprintf("%s of %s: %s", way, named, d)
@@ -464,6 +492,11 @@ func (r *rereader) aggregate(f field, held []value.Value, op string) string {
 // documents. of tells which document each row is of.
 func (r *rereader) list(f field, held []value.Value, of []int, documents int) {
 	named := f.flat.Name + "." + f.cell.Name
+	if r.collated && f.cell.Type.Kind == value.Text {
+		r.x.note(unwindingOf(f.flat), r.set+" has a collation of its own")
+		r.x.note(inListsQuirk, r.set+" has a collation of its own")
+		return
+	}
 	if k := f.cell.Type.Kind; k == value.Text || k == value.Bool || k == value.TimestampTZ {
 		var stages []bson.D
 		for _, s := range unwinding(f.flat) {

@@ -115,6 +115,9 @@ func (f *Flat) Compile(wanted []int) (*Flattener, error) {
 			if out.paths[i], err = compile(f.Language, c.Path); err != nil {
 				return nil, err
 			}
+			if f.Language == JSONPath {
+				out.paths[i] = tellingOfLists(c.Path, out.paths[i])
+			}
 		}
 	}
 	return out, nil
@@ -270,6 +273,13 @@ func read(nodes []any, want value.Kind, id bool) (Is, []byte, error) {
 		return Several, text, notFit("there are %d values", len(nodes))
 	}
 	node := nodes[0]
+	if in, is := node.(inTheWay); is {
+		if want == value.JSONB || want == value.JSON {
+			return Missing, nil, nil
+		}
+		text := []byte(value.EncodeJSON(asJSON(in.list)))
+		return Nest, text, notFit("a list stands on the way to it: %s", clip(text))
+	}
 	if want == value.JSONB || want == value.JSON {
 		v := asJSON(node)
 		return what(node), []byte(value.EncodeJSON(v)), nil

@@ -86,6 +86,40 @@ func follow(v any, steps []Segment, out []any) []any {
 	return out
 }
 
+// inTheWay is a list that stands where the path of a cell goes on by a name. The
+// path selects nothing there, but a value that is lost so has to be told.
+type inTheWay struct{ list []value.JSONValue }
+
+// tellingOfLists returns the selector of a cell's path, which gives a list that
+// stands in the way of its names.
+func tellingOfLists(path string, sel selector) selector {
+	steps, ok := plainJSONPath(path)
+	for _, s := range steps {
+		ok = ok && s.Kind == ByName
+	}
+	if !ok {
+		return sel
+	}
+	return func(row any) ([]any, error) {
+		at := row
+		for _, s := range steps {
+			switch v := at.(type) {
+			case *value.JSONObject:
+				m, has := v.Get(s.Name)
+				if !has {
+					return nil, nil
+				}
+				at = m
+			case []value.JSONValue:
+				return []any{inTheWay{v}}, nil
+			default:
+				return nil, nil
+			}
+		}
+		return []any{at}, nil
+	}
+}
+
 // converter makes the tree that the library walks, and remembers what each of
 // its nodes stands for.
 type converter struct{ of map[*yaml.Node]any }
