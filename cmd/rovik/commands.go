@@ -242,7 +242,7 @@ func sourceCommand() *cobra.Command {
 		}
 		return out, nil
 	}
-	add := &cobra.Command{Use: "add NAME [KIND]", Short: "Connect a source: postgresql, mariadb, sqlite, parquet, csv, json or xml", Args: between(1, 2)}
+	add := &cobra.Command{Use: "add NAME [KIND]", Short: "Connect a source: postgresql, mariadb, sqlite, document, parquet, csv, json or xml", Args: between(1, 2)}
 	flags(add)
 	add.Flags().BoolVar(&n.Replace, "replace", false, "in the place of the source of that name")
 	add.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {

@@ -7,6 +7,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"go.mongodb.org/mongo-driver/v2/bson"
@@ -46,8 +47,8 @@ type crossReading struct {
 	s     *Source
 	found *catalog.Source
 	// unlike is the first difference by quirk; "" where there was none.
+	mu     sync.Mutex
 	unlike map[string]string
-	order  []string
 }
 
 func newCrossReading(s *Source, found *catalog.Source) *crossReading {
@@ -56,11 +57,9 @@ func newCrossReading(s *Source, found *catalog.Source) *crossReading {
 
 // note adds what was found of a quirk; difference is "" where both ways agree.
 func (x *crossReading) note(quirk, difference string) {
-	was, known := x.unlike[quirk]
-	if !known {
-		x.order = append(x.order, quirk)
-	}
-	if was == "" {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if x.unlike[quirk] == "" {
 		x.unlike[quirk] = difference
 	}
 }
@@ -68,9 +67,9 @@ func (x *crossReading) note(quirk, difference string) {
 // finish turns what was found into quirks.
 func (x *crossReading) finish(at time.Time, version string) {
 	x.nan()
-	for _, q := range x.order {
+	for q, d := range x.unlike {
 		v := "yes"
-		if d := x.unlike[q]; d != "" {
+		if d != "" {
 			v = "no: " + d
 		}
 		if q == nanQuirk && v != "yes" {
@@ -135,6 +134,18 @@ func (x *crossReading) collection(ctx context.Context, set string, tables []*cat
 		return ctx.Err()
 	}
 	r.count(len(read.ids))
+	// Several at a time, since a slow server takes a while for each question.
+	var wg sync.WaitGroup
+	free := make(chan struct{}, askedAtOnce)
+	ask := func(work func()) {
+		wg.Add(1)
+		free <- struct{}{}
+		go func() {
+			defer func() { <-free; wg.Done() }()
+			work()
+		}()
+	}
+	probed := map[string]int{}
 	for i, t := range tables {
 		for c := range t.Columns {
 			f, ok := fieldOf(t, c)
@@ -142,15 +153,27 @@ func (x *crossReading) collection(ctx context.Context, set string, tables []*cat
 				continue
 			}
 			held := read.tables[i].held[c]
+			// A few columns of a class tell of the others; the fullest do best.
+			key := t.Name + " " + f.class()
+			if probed[key] == probedOfClass || len(pivots(f, held)) == 0 && probed[key] > 0 {
+				continue
+			}
+			probed[key]++
 			if len(t.Flat.Steps) == 1 {
-				r.field(f, held)
+				ask(func() { r.field(f, held) })
 			} else if f.cell.Level == len(t.Flat.Steps)-1 {
-				r.list(f, held, read.tables[i].of, len(read.ids))
+				ask(func() { r.list(f, held, read.tables[i].of, len(read.ids)) })
 			}
 		}
 	}
+	wg.Wait()
 	return ctx.Err()
 }
+
+const (
+	askedAtOnce   = 4
+	probedOfClass = 2 // columns of a table
+)
 
 // collated tells whether a collection has a collation other than the binary one.
 // Where that cannot be told, it is taken to have one.
@@ -337,8 +360,12 @@ func (r *rereader) field(f field, held []value.Value) {
 	match := func(filter bson.D) bson.D { return stageOf("$match", filter) }
 	note("compares "+class, "is not null", r.documents(there, match(f.fits())))
 	note("compares "+class, "is null", r.documents(missing, match(bson.D{{Key: "$nor", Value: bson.A{f.fits()}}})))
-	for _, p := range pivots(f, held) {
-		for _, op := range []string{"=", "<>", "<", "<=", ">", ">="} {
+	for n, p := range pivots(f, held) {
+		ops := []string{"=", "<>", "<", "<=", ">", ">="}
+		if n > 0 {
+			ops = []string{"=", "<"}
+		}
+		for _, op := range ops {
 			test, ok := f.test(op, p)
 			if !ok {
 				continue
@@ -349,7 +376,7 @@ func (r *rereader) field(f field, held []value.Value) {
 			}
 			note("compares "+class, op, r.documents(want, match(f.fits(test))))
 		}
-		if c, ok := f.constant(p); ok {
+		if c, ok := f.constant(p); ok && n == 0 {
 			want := make([]bool, len(held))
 			for i, v := range held {
 				want[i] = holds("=", v, p)

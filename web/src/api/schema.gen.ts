@@ -1408,7 +1408,7 @@ export interface components {
         };
         NewSource: {
             name: string;
-            /** @description postgresql, mariadb, sqlite, parquet, csv, json or xml; from the connection string where it is empty */
+            /** @description postgresql, mariadb, sqlite, document, parquet, csv, json or xml; from the connection string where it is empty */
             kind?: string;
             note?: string;
             /** @description A connection string in the place of the config */
