@@ -2,11 +2,16 @@ package app
 
 import (
 	"context"
+	"reflect"
 	"slices"
+	"strings"
+	"time"
 
 	"rovik/core/catalog"
 	"rovik/core/plan"
 	"rovik/core/rewrite"
+	"rovik/core/value"
+	"rovik/records"
 )
 
 // Differences are how a source is not as it was known, and what that means for
@@ -21,6 +26,49 @@ type Differences struct {
 type WouldBreak struct {
 	View  string `json:"view"`
 	Error string `json:"error"`
+}
+
+// views are those that would break.
+func (d Differences) views() []string {
+	out := []string{}
+	for _, b := range d.Broken {
+		out = append(out, b.View)
+	}
+	return out
+}
+
+// codeBroken is the code of errors that name views which would break.
+const codeBroken = "2BP01"
+
+// wouldBreak refuses a change for the views that it breaks.
+func wouldBreak(d Differences, hint string) error {
+	return value.Errorf(codeBroken, "%s would break", strings.Join(d.views(), ", ")).WithHint("%s", hint)
+}
+
+// accept keeps what was found of a source from now on, and that it was accepted.
+// It refuses where the source is to be read otherwise since it was looked at.
+func (a *App) accept(ctx context.Context, was *connected, next records.Source, d Differences) error {
+	a.write.Lock()
+	defer a.write.Unlock()
+	settings := func(r records.Source) records.Source {
+		r.Found, r.FoundAt = nil, time.Time{}
+		return r
+	}
+	if now := a.state.Load().sources[next.Name]; now == nil || !reflect.DeepEqual(settings(*now.record), settings(*was.record)) {
+		return value.Errorf(value.CodeSource, "%s was changed meanwhile", next.Name).WithHint("look at it, and try again")
+	}
+	next.FoundAt = time.Now()
+	if err := a.store.PutSource(ctx, &next); err != nil {
+		return err
+	}
+	if len(d.Changes)+len(d.Quirks) > 0 {
+		a.note(ctx, next.Name, EventAccepted, d, nil)
+	}
+	a.health.set(next.Name, &Health{State: "well", At: next.FoundAt, Broken: []string{}})
+	if reflect.DeepEqual(was.record.Shapes, next.Shapes) && reflect.DeepEqual(was.record.Types, next.Types) {
+		return a.load(ctx)
+	}
+	return a.load(ctx, next.Name)
 }
 
 // Compare reads a source's catalogue anew and tells how it differs. Nothing is

@@ -14,19 +14,24 @@ import (
 // server that is started again is back by then, one that is gone is not.
 var waits = []time.Duration{100 * time.Millisecond, 300 * time.Millisecond, 900 * time.Millisecond}
 
+// patience is how long a statement is tried in all: where a try itself took so
+// long, the server is not on its way back.
+const patience = 2 * time.Second
+
 // steady opens a statement again where the connection is lost before its first
 // rows: statements only read, so that nothing is done twice. Once rows have come
 // the run has used them, and ends.
 type steady struct {
 	open  func() (exec.Reader, error)
 	r     exec.Reader
+	since time.Time
 	begun bool
 	tries int
 }
 
 // openSteady starts a statement, again where the connection is lost.
 func openSteady(ctx context.Context, open func() (exec.Reader, error)) (exec.Reader, error) {
-	s := &steady{open: open}
+	s := &steady{open: open, since: time.Now()}
 	return s, s.start(ctx)
 }
 
@@ -42,7 +47,7 @@ func (s *steady) start(ctx context.Context) (err error) {
 // again waits before another try, and tells whether there is to be one.
 func (s *steady) again(ctx context.Context, err error) bool {
 	var ve *value.Error
-	if s.begun || s.tries == len(waits) || !errors.As(err, &ve) || ve.Code != value.CodeConnection {
+	if s.begun || s.tries == len(waits) || time.Since(s.since) > patience || !errors.As(err, &ve) || ve.Code != value.CodeConnection {
 		return false
 	}
 	wait := time.NewTimer(waits[s.tries])

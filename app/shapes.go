@@ -3,7 +3,6 @@ package app
 import (
 	"context"
 	"slices"
-	"strings"
 	"time"
 
 	"rovik/connect"
@@ -11,9 +10,6 @@ import (
 	"rovik/core/shape"
 	"rovik/core/value"
 )
-
-// codeBroken is the code of errors that name views which would break.
-const codeBroken = "2BP01"
 
 // withShapes gives a source its shapes, where it is one of nested records.
 func withShapes(conn connect.Source, shapes []*shape.Shape) connect.Source {
@@ -129,6 +125,7 @@ const (
 	trialRecords = 1000
 	trialRows    = 100
 	trialTime    = 3 * time.Second
+	maxTrialTime = 5 * trialTime // where the record is far behind
 )
 
 // trialSink holds the rows of the chosen record.
@@ -184,7 +181,7 @@ func (a *App) TryShape(ctx context.Context, source string, sh *shape.Shape, n in
 	}
 	t = &Trial{Tables: []TrialTable{}}
 	n = max(n, 1)
-	until := time.Now().Add(trialTime)
+	began := time.Now()
 	_, err = s.Sample(ctx, sh.Set, sh.Table.Rows, func(r connect.Record) error {
 		t.Records++
 		if t.Records == n {
@@ -196,7 +193,8 @@ func (a *App) TryShape(ctx context.Context, source string, sh *shape.Shape, n in
 				return err
 			}
 		}
-		if t.Records >= n && (t.Records >= trialRecords || time.Now().After(until)) {
+		took := time.Since(began)
+		if t.Records >= n && (t.Records >= trialRecords || took > trialTime) || took > maxTrialTime {
 			return connect.ErrEnough
 		}
 		return nil
@@ -258,29 +256,13 @@ func (a *App) reshape(ctx context.Context, source, set string, sh *shape.Shape, 
 	if r.Shapes, r.Found, err = discover(ctx, s, r.Shapes); err != nil {
 		return Found{}, err
 	}
-	r.FoundAt = time.Now()
 	var known *catalog.Source
 	if c.record.Found != nil {
 		known = c.record.Found.Without(r.Hidden)
 	}
 	found := Found{r.Found, a.differences(known, r.Found.Without(r.Hidden)), r.Shapes}
 	if len(found.Differences.Broken) > 0 && !inSpite {
-		var readers []string
-		for _, b := range found.Differences.Broken {
-			readers = append(readers, b.View)
-		}
-		return found, value.Errorf(codeBroken, "%s would break", strings.Join(readers, ", ")).WithHint("keep what they read, or save it all the same")
+		return found, wouldBreak(found.Differences, "keep what they read, or save it all the same")
 	}
-	a.write.Lock()
-	defer a.write.Unlock()
-	if now := a.state.Load().sources[source]; now == nil || now.record != c.record && !now.record.FoundAt.Equal(c.record.FoundAt) {
-		return Found{}, value.Errorf(value.CodeSource, "%s was changed meanwhile", source).WithHint("look at it, and save again")
-	}
-	if err := a.store.PutSource(ctx, &r); err != nil {
-		return Found{}, err
-	}
-	if d := found.Differences; len(d.Changes)+len(d.Quirks) > 0 {
-		a.note(ctx, source, EventAccepted, d, nil)
-	}
-	return found, a.load(ctx, source)
+	return found, a.accept(ctx, c, r, found.Differences)
 }

@@ -103,6 +103,7 @@ func (a *App) add(ctx context.Context, n NewSource) (*catalog.Source, error) {
 	if err := a.store.PutSource(ctx, next); err != nil {
 		return nil, err
 	}
+	a.health.set(name, nil)
 	return next.Found, a.load(ctx, name)
 }
 
@@ -159,22 +160,9 @@ func (a *App) RefreshSource(ctx context.Context, name string) (Found, error) {
 	if err != nil {
 		return found, err
 	}
-	a.write.Lock()
-	defer a.write.Unlock()
 	r := *c.record
-	if d := found.Differences; len(d.Changes)+len(d.Quirks) > 0 {
-		a.note(ctx, name, EventAccepted, d, nil)
-	}
-	a.health.set(name, &Health{State: "well", At: time.Now(), Broken: []string{}})
-	anew := len(found.shapes) != len(r.Shapes)
-	r.Found, r.FoundAt, r.Shapes = found.Source, time.Now(), found.shapes
-	if err := a.store.PutSource(ctx, &r); err != nil {
-		return found, err
-	}
-	if anew {
-		return found, a.load(ctx, name)
-	}
-	return found, a.load(ctx)
+	r.Found, r.Shapes = found.Source, found.shapes
+	return found, a.accept(ctx, c, r, found.Differences)
 }
 
 // HideTables says which tables of a source no query can name; the others can.
@@ -202,11 +190,7 @@ func (a *App) HideTables(ctx context.Context, name string, hidden []string, inSp
 	}
 	d := a.differences(r.Found.Without(c.record.Hidden), r.Found.Without(r.Hidden))
 	if len(d.Broken) > 0 && !inSpite {
-		var readers []string
-		for _, b := range d.Broken {
-			readers = append(readers, b.View)
-		}
-		return value.Errorf(codeBroken, "%s would break", strings.Join(readers, ", ")).WithHint("change them first, or hide the tables all the same")
+		return wouldBreak(d, "change them first, or hide the tables all the same")
 	}
 	if err := a.store.PutSource(ctx, &r); err != nil {
 		return err

@@ -2,8 +2,6 @@ package app
 
 import (
 	"context"
-	"strings"
-	"time"
 
 	"rovik/connect"
 	"rovik/core/catalog"
@@ -59,22 +57,11 @@ func (a *App) RetypeColumn(ctx context.Context, source, table, column, typ strin
 	if _, r.Found, err = discover(ctx, conn, r.Shapes); err != nil {
 		return err
 	}
-	r.FoundAt = time.Now()
 	d := a.differences(c.record.Found.Without(r.Hidden), r.Found.Without(r.Hidden))
 	if len(d.Broken) > 0 && !inSpite {
-		var readers []string
-		for _, b := range d.Broken {
-			readers = append(readers, b.View)
-		}
-		return value.Errorf(codeBroken, "%s would break", strings.Join(readers, ", ")).WithHint("change them first, or do it all the same")
+		return wouldBreak(d, "change them first, or do it all the same")
 	}
-	a.write.Lock()
-	defer a.write.Unlock()
-	if err := a.store.PutSource(ctx, &r); err != nil {
-		return err
-	}
-	a.note(ctx, source, EventAccepted, d, nil)
-	return a.load(ctx, source)
+	return a.accept(ctx, c, r, d)
 }
 
 // hasColumn says that a source has no such column.

@@ -32,12 +32,16 @@ const (
 
 // describe asks a source for the columns of a statement; see bind.Context.
 func (s *state) describe(source, statement string) (*catalog.Table, error) {
-	key := [2]string{source, statement}
+	key, lost := [2]string{source, statement}, [2]string{source, ""}
 	s.described.mu.Lock()
 	d, known := s.described.said[key]
+	away := s.described.said[lost]
 	s.described.mu.Unlock()
 	if known && (d.err == nil || time.Since(d.at) < failureRemembers) {
 		return d.table, d.err
+	}
+	if away.err != nil && time.Since(away.at) < failureRemembers {
+		return nil, away.err // whatever it is asked
 	}
 	c := s.sources[source]
 	if c == nil {
@@ -57,5 +61,8 @@ func (s *state) describe(source, statement string) (*catalog.Table, error) {
 		s.described.said = map[[2]string]described{}
 	}
 	s.described.said[key] = d
+	if value.Code(d.err) == value.CodeConnection || ctx.Err() != nil {
+		s.described.said[lost] = d
+	}
 	return d.table, d.err
 }

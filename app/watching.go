@@ -114,10 +114,7 @@ func (a *App) CheckSource(ctx context.Context, name string) (*Health, error) {
 	case err != nil:
 		h.State, h.Error = "unreachable", err.Error()
 	case len(d.Changes)+len(d.Quirks) > 0:
-		h.State, h.Changes = "differs", len(d.Changes)+len(d.Quirks)
-		for _, b := range d.Broken {
-			h.Broken = append(h.Broken, b.View)
-		}
+		h.State, h.Changes, h.Broken = "differs", len(d.Changes)+len(d.Quirks), d.views()
 	}
 	before := a.health.of(name)
 	news := before == nil && h.State != "well" || before != nil && (before.State != h.State || before.Changes != h.Changes)

@@ -61,7 +61,7 @@ func nested(v bson.RawValue) (value.JSONValue, error) {
 	case bson.TypeInt64:
 		return json.Number(strconv.FormatInt(v.Int64(), 10)), nil
 	case bson.TypeDouble:
-		return shape.Leaf{Kind: value.Float8, Text: floatText(v.Double())}, nil
+		return shape.Leaf{Kind: value.Float8, Text: value.FormatFloat(v.Double())}, nil
 	case bson.TypeDecimal128:
 		text := v.Decimal128().String()
 		if d, err := value.ParseDecimal(text); err == nil {
@@ -80,18 +80,6 @@ func nested(v bson.RawValue) (value.JSONValue, error) {
 		return shape.Leaf{Kind: value.Bytea, Text: value.Value{Kind: value.Bytea, Str: string(data)}.String()}, nil
 	}
 	return shape.Leaf{Kind: value.Text, Text: v.String()}, nil // of a kind that is no data: as its text
-}
-
-func floatText(f float64) string {
-	switch {
-	case math.IsNaN(f):
-		return "NaN"
-	case math.IsInf(f, 1):
-		return "Infinity"
-	case math.IsInf(f, -1):
-		return "-Infinity"
-	}
-	return strconv.FormatFloat(f, 'g', -1, 64)
 }
 
 func uuidText(b []byte) string {

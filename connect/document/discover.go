@@ -194,8 +194,11 @@ func unique(flat *shape.Flat) []string {
 // distinct estimates the different values of a column from the first ones.
 func distinct(col *catalog.Column, held []value.Value, rows int64) {
 	seen := map[string]int{}
-	n := 0
-	for _, v := range held {
+	n, half := 0, 0
+	for i, v := range held {
+		if i == len(held)/2 {
+			half = len(seen)
+		}
 		if !v.IsNull {
 			seen[v.String()]++
 			n++
@@ -205,8 +208,9 @@ func distinct(col *catalog.Column, held []value.Value, rows int64) {
 		return
 	}
 	col.Distinct = int64(len(seen))
-	if len(seen)*2 > n { // mostly different: so are the rest
-		col.Distinct = max(col.Distinct, int64(len(seen))*rows/int64(n))
+	// Where the second half had as many new ones as a key has, so has the rest.
+	if grew := len(seen) - half; grew*4 > len(seen) && len(held) > 1 {
+		col.Distinct += int64(grew) * max(rows-int64(len(held)), 0) / int64(len(held)-len(held)/2)
 		return
 	}
 	const most = 100

@@ -124,9 +124,7 @@ func (f field) fits(tests ...bson.D) bson.D {
 	case value.Int4:
 		own = append(own, bson.E{Key: "$gte", Value: int32(math.MinInt32)}, bson.E{Key: "$lte", Value: int32(math.MaxInt32)})
 	}
-	if f.path != "_id" { // which is never a list
-		own = append(own, notList)
-	}
+	own = append(own, notList)
 	var apart bson.A
 	for _, t := range tests {
 		if slices.ContainsFunc(own, func(e bson.E) bool { return e.Key == t[0].Key }) {
@@ -175,6 +173,23 @@ func (f field) constant(v value.Value) (any, bool) {
 		return id, err == nil
 	}
 	return constant(v)
+}
+
+// constants are several values, NULLs left out, which equal nothing; ok is false
+// where one has no exact form.
+func (f field) constants(values []value.Value) (out bson.A, not value.Value, ok bool) {
+	out = bson.A{}
+	for _, v := range values {
+		if v.IsNull {
+			continue
+		}
+		c, ok := f.constant(v)
+		if !ok {
+			return nil, v, false
+		}
+		out = append(out, c)
+	}
+	return out, value.Value{}, true
 }
 
 // extended writes a value as relaxed extended JSON.

@@ -192,9 +192,7 @@ func (f *folding) in(col *plan.Col, list []plan.Expr) matched {
 		if !isConst {
 			return matched{why: noEquivalent("A list with columns")}
 		}
-		if !k.Val.IsNull { // which equals nothing
-			values = append(values, k.Val)
-		}
+		values = append(values, k.Val)
 	}
 	if !at.root() {
 		return f.inLists(at, "in", values)
@@ -202,15 +200,11 @@ func (f *folding) in(col *plan.Col, list []plan.Expr) matched {
 	if why := f.able("compares " + at.class()); why != nil {
 		return matched{why: why}
 	}
-	var constants bson.A
-	for _, v := range values {
-		c, ok := at.constant(v)
-		if !ok {
-			return matched{why: noEquivalent("Comparing with " + v.String())}
-		}
-		constants = append(constants, c)
+	all, not, ok := at.constants(values)
+	if !ok {
+		return matched{why: noEquivalent("Comparing with " + not.String())}
 	}
-	return matched{filter: at.fits(bson.D{{Key: "$in", Value: append(bson.A{}, constants...)}}), exact: true, sure: plan.IDs{col.ID: true}}
+	return matched{filter: at.fits(bson.D{{Key: "$in", Value: all}}), exact: true, sure: plan.IDs{col.ID: true}}
 }
 
 // inListsQuirk names what lets conditions on the elements of lists choose
@@ -229,15 +223,11 @@ func (f *folding) inLists(at field, op string, values []value.Value) matched {
 	var test bson.D
 	switch {
 	case op == "=" || op == "in":
-		var all bson.A
-		for _, v := range values {
-			c, ok := at.constant(v)
-			if !ok {
-				return matched{why: noEquivalent("Comparing with " + v.String())}
-			}
-			all = append(all, c)
+		all, not, ok := at.constants(values)
+		if !ok {
+			return matched{why: noEquivalent("Comparing with " + not.String())}
 		}
-		test = bson.D{{Key: "$in", Value: append(bson.A{}, all...)}}
+		test = bson.D{{Key: "$in", Value: all}}
 		if len(all) == 1 {
 			test = bson.D{{Key: "$eq", Value: all[0]}}
 		}

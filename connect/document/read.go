@@ -24,11 +24,7 @@ import (
 
 // Open starts a find or an aggregation; see connect.Source.
 func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exec.Reader, error) {
-	c, ok := st.Own.(*command)
-	if !ok {
-		return nil, fmt.Errorf("%s: a statement that is not of documents: %q", s.name, st.Text)
-	}
-	db, err := s.database(ctx)
+	c, db, err := s.prepare(ctx, st)
 	if err != nil {
 		return nil, err
 	}

@@ -242,13 +242,19 @@ func (s *Source) Folding(found *catalog.Source) fold.Source {
 	return &folding{name: s.name, found: found, column: func(plan.ID) (*catalog.Table, int) { return nil, 0 }}
 }
 
-// Plan asks the server how it would run a statement; see connect.Source.
-func (s *Source) Plan(ctx context.Context, st *fold.Statement) ([]string, error) {
+// prepare returns a statement's command, and where to run it.
+func (s *Source) prepare(ctx context.Context, st *fold.Statement) (*command, *mongo.Database, error) {
 	c, ok := st.Own.(*command)
 	if !ok {
-		return nil, fmt.Errorf("%s: a statement that is not of documents: %q", s.name, st.Text)
+		return nil, nil, fmt.Errorf("%s: a statement that is not of documents: %q", s.name, st.Text)
 	}
 	db, err := s.database(ctx)
+	return c, db, err
+}
+
+// Plan asks the server how it would run a statement; see connect.Source.
+func (s *Source) Plan(ctx context.Context, st *fold.Statement) ([]string, error) {
+	c, db, err := s.prepare(ctx, st)
 	if err != nil {
 		return nil, err
 	}

@@ -25,11 +25,7 @@ var errEnough = errors.New("enough rows")
 
 // Open starts a reading; see connect.Source.
 func (s *Source) Open(ctx context.Context, st *fold.Statement, _ string) (exec.Reader, error) {
-	r, ok := st.Own.(*reading)
-	if !ok {
-		return nil, fmt.Errorf("%s: a statement that is not of files: %q", s.name, st.Text)
-	}
-	p, err := s.prepare(r)
+	p, err := s.prepare(st)
 	if err != nil {
 		return nil, err
 	}
@@ -101,7 +97,11 @@ type prepared struct {
 	unfit                                         unfit
 }
 
-func (s *Source) prepare(r *reading) (*prepared, error) {
+func (s *Source) prepare(st *fold.Statement) (*prepared, error) {
+	r, ok := st.Own.(*reading)
+	if !ok {
+		return nil, fmt.Errorf("%s: a statement that is not of files: %q", s.name, st.Text)
+	}
 	byName, _, err := s.tables()
 	if err != nil {
 		return nil, err
@@ -405,11 +405,7 @@ func (c *cutter) rows(f file, n int) (from, to int, err error) {
 
 // Plan tells which files and parts a reading would read; see connect.Source.
 func (s *Source) Plan(ctx context.Context, st *fold.Statement) ([]string, error) {
-	r, ok := st.Own.(*reading)
-	if !ok {
-		return nil, fmt.Errorf("%s: a statement that is not of files: %q", s.name, st.Text)
-	}
-	p, err := s.prepare(r)
+	p, err := s.prepare(st)
 	if err != nil {
 		return nil, err
 	}

@@ -104,7 +104,7 @@ export function TableSheet({ table, shaped, retypable }: { table: Table; shaped:
                     </Text>
                   )}
                 </chakra.td>
-                <chakra.td px="2" title={[c.native, c.collation].filter(Boolean).join(', ')}>
+                <chakra.td px="2" py={retypable ? '0.5' : undefined} title={[c.native, c.collation].filter(Boolean).join(', ')}>
                   {retypable && c.readAs !== 'folder' ? <TypeChoice label={c.name} type={c.type} busy={retype.isPending} chosen={/as was chosen/.test(c.note ?? '')} onChange={(type) => retype.mutate({ column: c.name, type })} /> : c.type}
                 </chakra.td>
                 {!measured && (

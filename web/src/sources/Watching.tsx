@@ -18,7 +18,7 @@ export function Health({ source }: { source: SourceInfo }) {
   if (h.state === 'unreachable')
     return (
       <Text color="kept" whiteSpace="nowrap" role="status" title={h.error}>
-        not reached at {at}: {middle(h.error, 44)}
+        it could not be read at {at}: {middle(h.error, 90)}
       </Text>
     )
   return (
@@ -31,7 +31,7 @@ export function Health({ source }: { source: SourceInfo }) {
 
 const box = { bg: 'sheet', border: '1px solid', borderColor: 'line', borderRadius: '4px', px: '2', py: '1', my: '1', maxH: '300px', overflowY: 'auto' } as const
 
-/** What was found of the source over time: differences, and when it was not reached. */
+/** What was found of the source over time: differences, and when it could not be read. */
 export function History({ source }: { source: string }) {
   const { data, error } = useQuery({ queryKey: ['history', source], queryFn: () => api.history(source), staleTime: 0, retry: false })
   return (
@@ -42,7 +42,7 @@ export function History({ source }: { source: string }) {
         <Box key={i} borderTop={i > 0 ? '1px solid' : undefined} borderColor="line" py="0.5">
           <Flex gap="2">
             <Text fontVariantNumeric="tabular-nums">{new Date(e.at).toLocaleString()}</Text>
-            <Text color={e.error ? 'kept' : e.kind === 'accepted' ? 'folded' : 'narrowed'}>{e.error ? 'not reached' : e.kind === 'accepted' ? 'accepted' : 'found by a check'}</Text>
+            <Text color={e.error ? 'kept' : e.kind === 'accepted' ? 'folded' : 'narrowed'}>{e.error ? 'could not be read' : e.kind === 'accepted' ? 'accepted' : 'found by a check'}</Text>
             {e.error && <Text color="faint">{e.error}</Text>}
           </Flex>
           {!e.error && <Differences report={{ ...e.differences, changes: e.differences.changes ?? [], quirks: e.differences.quirks ?? [], broken: e.differences.broken ?? [] }} />}
