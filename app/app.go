@@ -88,6 +88,7 @@ func newPlanCache() *planCache { return &planCache{plans: map[Query]*fold.Compil
 type connected struct {
 	record *records.Source
 	conn   connect.Source
+	slots  *slots
 }
 
 // Open opens the project in a folder.
@@ -161,16 +162,17 @@ func (a *App) load(ctx context.Context, anew ...string) error {
 	var found []*catalog.Source
 	for _, r := range kept {
 		var conn connect.Source
+		slots := newSlots(r.Name, r.Config.Limits)
 		if old != nil && old.sources[r.Name] != nil && old.sources[r.Name].record.Config == r.Config && !slices.Contains(anew, r.Name) {
-			conn = old.sources[r.Name].conn
+			conn, slots = old.sources[r.Name].conn, old.sources[r.Name].slots
 		} else if conn, err = a.dial(r.Name, r.Kind, r.Config); err != nil {
 			conn = broken{err} // the others go on
-		} else if conn, err = dressed(conn, r); err != nil {
-			conn = broken{err}
+		} else {
+			conn = dressed(conn, r)
 		}
-		s.sources[r.Name] = &connected{r, conn}
+		s.sources[r.Name] = &connected{r, conn, slots}
 		if r.Found != nil {
-			found = append(found, r.Found.Without(r.Hidden))
+			found = append(found, r.Found.Without(r.Hidden).WithDeclared(r.Declared))
 			s.folding[r.Name] = conn.Folding(r.Found)
 		}
 	}
@@ -340,7 +342,7 @@ func (s *state) Open(ctx context.Context, st *fold.Statement, text string) (exec
 	if !c.isServer() {
 		return c.conn.Open(ctx, st, text)
 	}
-	return openSteady(ctx, func() (exec.Reader, error) { return c.conn.Open(ctx, st, text) })
+	return openSteady(ctx, c.slots, func(ctx context.Context) (exec.Reader, error) { return c.conn.Open(ctx, st, text) })
 }
 
 // Start runs a query. The caller takes its rows and closes it.

@@ -13,9 +13,11 @@ import (
 	"rovik/core/value"
 )
 
-// SourceConfig says how to reach a source; Step is one step to it.
+// SourceConfig says how to reach a source, Limits what it is asked for at a time;
+// Step is one step to it.
 type (
 	SourceConfig = connect.Config
+	Limits       = connect.Limits
 	Step         = connect.Step
 )
 
@@ -73,7 +75,7 @@ func (n NewSource) complete() (NewSource, error) {
 		if n.Kind != "" && kind != n.Kind {
 			return n, value.Errorf(value.CodeSource, "the connection string is of the kind %s, not %s", kind, n.Kind).WithHint("choose the kind that it is")
 		}
-		c.Secret = n.Config.Secret
+		c.Secret, c.Limits = n.Config.Secret, n.Config.Limits
 		if n.Config.TLS != "" {
 			c.TLS, c.CA = n.Config.TLS, n.Config.CA
 		}
@@ -81,6 +83,9 @@ func (n NewSource) complete() (NewSource, error) {
 		if n.Password == "" {
 			n.Password = password
 		}
+	}
+	if err := n.Config.Limits.Check(); err != nil {
+		return n, err
 	}
 	for _, k := range kinds {
 		if k.name != n.Kind {

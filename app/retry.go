@@ -3,8 +3,10 @@ package app
 import (
 	"context"
 	"errors"
+	"io"
 	"time"
 
+	"rovik/connect"
 	"rovik/core/exec"
 	"rovik/core/kernel"
 	"rovik/core/value"
@@ -21,27 +23,92 @@ const patience = 2 * time.Second
 // steady opens a statement again where the connection is lost before its first
 // rows: statements only read, so that nothing is done twice. Once rows have come
 // the run has used them, and ends.
+//
+// It takes one of the source's connections, and waits for the source no longer
+// than its limits allow.
 type steady struct {
-	open  func() (exec.Reader, error)
-	r     exec.Reader
-	since time.Time
-	begun bool
-	tries int
+	slots  *slots
+	open   func(context.Context) (exec.Reader, error)
+	ctx    context.Context // of the statement
+	cancel context.CancelCauseFunc
+	r      exec.Reader
+	since  time.Time
+	begun  bool
+	tries  int
+}
+
+// slots are the connections that a source may have at the same time.
+type slots struct {
+	source  string
+	free    chan struct{} // holds an entry for each that is taken
+	silence time.Duration
+}
+
+func newSlots(source string, l connect.Limits) *slots {
+	l = l.Full()
+	return &slots{source, make(chan struct{}, l.Connections), time.Duration(l.Silence) * time.Second}
+}
+
+// take waits for a free connection.
+func (s *slots) take(ctx context.Context) error {
+	wait := time.NewTimer(s.silence)
+	defer wait.Stop()
+	select {
+	case s.free <- struct{}{}:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	case <-wait.C:
+		return value.Errorf(value.CodeSource, "%s: none of its %d connections became free within %s", s.source, cap(s.free), s.silence).
+			WithHint("run fewer queries at once, or let the source have more connections")
+	}
 }
 
 // openSteady starts a statement, again where the connection is lost.
-func openSteady(ctx context.Context, open func() (exec.Reader, error)) (exec.Reader, error) {
-	s := &steady{open: open, since: time.Now()}
-	return s, s.start(ctx)
+func openSteady(ctx context.Context, slots *slots, open func(context.Context) (exec.Reader, error)) (exec.Reader, error) {
+	if err := slots.take(ctx); err != nil {
+		return nil, err
+	}
+	s := &steady{slots: slots, open: open, since: time.Now(), r: ended{}}
+	s.ctx, s.cancel = context.WithCancelCause(ctx)
+	if err := s.start(ctx); err != nil {
+		_ = s.Close() // nothing was opened
+		return nil, err
+	}
+	return s, nil
 }
 
 // start opens the statement, as often as waits allows.
-func (s *steady) start(ctx context.Context) (err error) {
+func (s *steady) start(ctx context.Context) error {
 	for {
-		if s.r, err = s.open(); err == nil || !s.again(ctx, err) {
+		err := s.waiting(func() (err error) {
+			s.r, err = s.open(s.ctx)
+			return err
+		})
+		if err == nil {
+			return nil
+		}
+		s.r = ended{}
+		if !s.again(ctx, err) {
 			return err
 		}
 	}
+}
+
+// waiting does what waits for the source, and ends the statement where that
+// takes too long.
+func (s *steady) waiting(work func() error) error {
+	silent := time.AfterFunc(s.slots.silence, func() {
+		s.cancel(value.Errorf(value.CodeSource, "%s gave no answer for %s", s.slots.source, s.slots.silence).
+			WithHint("see what the server does, or let the source be waited for longer"))
+	})
+	err := work()
+	silent.Stop()
+	var why *value.Error
+	if err != nil && !errors.Is(err, io.EOF) && errors.As(context.Cause(s.ctx), &why) {
+		return why
+	}
+	return err
 }
 
 // again waits before another try, and tells whether there is to be one.
@@ -63,7 +130,11 @@ func (s *steady) again(ctx context.Context, err error) bool {
 
 func (s *steady) Next(ctx context.Context) (kernel.Batch, error) {
 	for {
-		b, err := s.r.Next(ctx)
+		var b kernel.Batch
+		err := s.waiting(func() (err error) {
+			b, err = s.r.Next(s.ctx)
+			return err
+		})
 		if err == nil {
 			s.begun = true
 			return b, nil
@@ -73,13 +144,18 @@ func (s *steady) Next(ctx context.Context) (kernel.Batch, error) {
 		}
 		_ = s.r.Close() // it is broken already
 		if err := s.start(ctx); err != nil {
-			s.r = ended{}
 			return kernel.Batch{}, err
 		}
 	}
 }
 
-func (s *steady) Close() error { return s.r.Close() }
+// Close ends the statement and frees its connection.
+func (s *steady) Close() error {
+	err := s.r.Close()
+	s.cancel(context.Canceled)
+	<-s.slots.free
+	return err
+}
 
 // Touched tells how much was read; see exec.Toucher.
 func (s *steady) Touched() []exec.Touched {

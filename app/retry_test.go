@@ -4,18 +4,27 @@ import (
 	"context"
 	"errors"
 	"io"
+	"strings"
 	"testing"
 	"time"
 
+	"rovik/connect"
 	"rovik/core/exec"
 	"rovik/core/kernel"
 	"rovik/core/value"
 )
 
+// errHangs stands for no answer at all.
+var errHangs = errors.New("hangs")
+
 // scripted gives what it is told to, one answer after the other.
 type scripted struct{ answers []error }
 
-func (s *scripted) Next(context.Context) (kernel.Batch, error) {
+func (s *scripted) Next(ctx context.Context) (kernel.Batch, error) {
+	if s.answers[0] == errHangs {
+		<-ctx.Done()
+		return kernel.Batch{}, ctx.Err()
+	}
 	err := s.answers[0]
 	s.answers = s.answers[1:]
 	return kernel.Batch{Len: 1}, err
@@ -47,7 +56,8 @@ func TestLostConnectionsAreTriedAgain(t *testing.T) {
 		"lost behind some rows": {[]error{nil}, [][]error{{nil, lost}, {nil}}, false, lost, 1},
 	} {
 		tries := 0
-		s := &steady{since: time.Now(), open: func() (exec.Reader, error) {
+		slots := &slots{"lending", make(chan struct{}, 1), time.Minute}
+		s := &steady{slots: slots, since: time.Now(), open: func(context.Context) (exec.Reader, error) {
 			err := c.opens[min(tries, len(c.opens)-1)]
 			tries++
 			if err != nil {
@@ -57,6 +67,7 @@ func TestLostConnectionsAreTriedAgain(t *testing.T) {
 			c.reads = c.reads[1:]
 			return r, nil
 		}}
+		s.ctx, s.cancel = context.WithCancelCause(t.Context())
 		if c.slow {
 			s.since = s.since.Add(-2 * patience)
 		}
@@ -66,6 +77,56 @@ func TestLostConnectionsAreTriedAgain(t *testing.T) {
 		}
 		if !errors.Is(err, c.want) || tries != c.tries {
 			t.Errorf("%s: %v after %d tries, want %v after %d", name, err, tries, c.want, c.tries)
+		}
+	}
+}
+
+// A source has so many connections and no more, and is waited for no longer than
+// it may be: each ends with an error that says so, and frees what was taken.
+func TestLimitsOfASource(t *testing.T) {
+	slots := newSlots("lending", connect.Limits{Connections: 2, Silence: 1})
+	slots.silence = 30 * time.Millisecond
+	opened := func(answers ...error) (exec.Reader, error) {
+		return openSteady(t.Context(), slots, func(ctx context.Context) (exec.Reader, error) {
+			if answers[0] == errHangs {
+				<-ctx.Done()
+				return nil, ctx.Err()
+			}
+			return &scripted{answers[1:]}, answers[0]
+		})
+	}
+	first, err := opened(nil, nil, errHangs)
+	if err != nil {
+		t.Fatal(err)
+	}
+	second, err := opened(nil, io.EOF)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := opened(nil); err == nil || !strings.Contains(err.Error(), "lending: none of its 2 connections became free within 30ms") {
+		t.Errorf("a third statement: %v", err)
+	}
+	if err := second.Close(); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := opened(errHangs); err == nil || !strings.Contains(err.Error(), "lending gave no answer for 30ms") {
+		t.Errorf("a source that does not answer: %v", err)
+	}
+	if _, err := opened(value.Errorf(value.CodeSource, "wrong")); err == nil || err.Error() != "wrong" {
+		t.Errorf("a source that says no: %v", err)
+	}
+	if _, err := first.Next(t.Context()); err != nil {
+		t.Errorf("the first rows: %v", err)
+	}
+	if _, err := first.Next(t.Context()); err == nil || !strings.Contains(err.Error(), "lending gave no answer for 30ms") {
+		t.Errorf("a source that falls silent: %v", err)
+	}
+	if err := first.Close(); err != nil || len(slots.free) != 0 {
+		t.Errorf("at the end %d connections are taken, %v", len(slots.free), err)
+	}
+	for _, l := range []connect.Limits{{Connections: 1}, {Connections: -2}, {Connections: 101}, {Silence: -1}, {Silence: 100_000}} {
+		if l.Check() == nil {
+			t.Errorf("%+v are no limits", l)
 		}
 	}
 }

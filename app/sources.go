@@ -26,6 +26,10 @@ type SourceInfo struct {
 	Hidden  []string        `json:"hidden"` // tables that no query can name
 	// Health is how it was at the last check; nil where there was none.
 	Health *Health `json:"health"`
+	// Limits bound what a server is asked for at a time.
+	Limits *connect.Limits `json:"limits"`
+	// Declared are the keys that were declared by hand.
+	Declared []catalog.DeclaredKey `json:"declared"`
 	// Changes are the quirks that a refresh just measured otherwise.
 	Changes []catalog.QuirkChange `json:"changes,omitempty"`
 }
@@ -35,7 +39,14 @@ func (a *App) Sources() []SourceInfo {
 	out := []SourceInfo{}
 	for _, c := range a.state.Load().sources {
 		r := c.record
-		info := SourceInfo{Name: r.Name, Kind: r.Kind, Note: r.Note, Found: r.Found, Address: r.Config.Path, Hidden: append([]string{}, r.Hidden...), Health: a.health.of(r.Name)}
+		info := SourceInfo{Name: r.Name, Kind: r.Kind, Note: r.Note, Address: r.Config.Path, Hidden: append([]string{}, r.Hidden...), Health: a.health.of(r.Name), Declared: append([]catalog.DeclaredKey{}, r.Declared...)}
+		if r.Found != nil {
+			info.Found = r.Found.WithDeclared(r.Declared)
+		}
+		if c.isServer() {
+			l := r.Config.Limits.Full()
+			info.Limits = &l
+		}
 		if r.Config.Host != "" {
 			info.Address = r.Config.Address() + "/" + r.Config.Database
 		}
@@ -78,7 +89,7 @@ func (a *App) add(ctx context.Context, n NewSource) (*catalog.Source, error) {
 	old := a.state.Load().sources[name]
 	next := &records.Source{Name: name, Kind: kind, Note: note, Config: cfg, Shapes: n.Shapes}
 	if old != nil {
-		next.Hidden = old.record.Hidden
+		next.Hidden, next.Declared = old.record.Hidden, old.record.Declared
 		if next.Shapes == nil {
 			next.Shapes = old.record.Shapes
 		}
@@ -86,9 +97,7 @@ func (a *App) add(ctx context.Context, n NewSource) (*catalog.Source, error) {
 			next.Types = old.record.Types
 		}
 	}
-	if conn, err = dressed(conn, next); err != nil {
-		return nil, err
-	}
+	conn = dressed(conn, next)
 	if next.Shapes, next.Found, err = discover(ctx, conn, next.Shapes); err != nil {
 		return nil, err
 	}
@@ -162,7 +171,18 @@ func (a *App) RefreshSource(ctx context.Context, name string) (Found, error) {
 	}
 	r := *c.record
 	r.Found, r.Shapes = found.Source, found.shapes
-	return found, a.accept(ctx, c, r, found.Differences)
+	if err := a.accept(ctx, c, r, found.Differences); err != nil || len(r.Declared) == 0 {
+		return found, err
+	}
+	declared := a.remeasured(ctx, c)
+	return found, a.alter(ctx, name, func(r *records.Source) {
+		r.Declared = slices.Clone(r.Declared)
+		for i, k := range r.Declared {
+			if at := slices.IndexFunc(declared, k.Same); at >= 0 {
+				r.Declared[i] = declared[at]
+			}
+		}
+	})
 }
 
 // HideTables says which tables of a source no query can name; the others can.

@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"slices"
 
 	"rovik/connect"
 	"rovik/core/catalog"
@@ -10,8 +11,9 @@ import (
 )
 
 // RetypeColumn reads a column of a source as another type than was proposed, or
-// as proposed again where typ is empty. Every value has to fit. Views that would
-// break are named, and nothing changes, unless it is to be in spite of them.
+// as proposed again where typ is empty. Every value has to fit. A column that was
+// left out can be read as text. Views that would break are named, and nothing
+// changes, unless it is to be in spite of them.
 func (a *App) RetypeColumn(ctx context.Context, source, table, column, typ string, inSpite bool) error {
 	c, err := a.source(source)
 	if err != nil {
@@ -21,7 +23,7 @@ func (a *App) RetypeColumn(ctx context.Context, source, table, column, typ strin
 	if r.Found == nil {
 		return value.Errorf(value.CodeSource, "%s was never reached", source).WithHint("refresh it first")
 	}
-	if err := hasColumn(r.Found, table, column); err != nil {
+	if err := retypable(c, table, column, typ); err != nil {
 		return err
 	}
 	types := connect.ColumnTypes{}
@@ -46,14 +48,7 @@ func (a *App) RetypeColumn(ctx context.Context, source, table, column, typ strin
 		types[table][column] = chosen
 	}
 	r.Types = types
-	typer, ok := c.conn.(connect.Typer)
-	if !ok {
-		return value.Errorf(value.CodeUnsupported, "the types of %s are its own", source).WithHint("cast the column in a view")
-	}
-	conn, err := typer.WithTypes(types)
-	if err != nil {
-		return err
-	}
+	conn := c.conn.(connect.Typer).WithTypes(types)
 	if _, r.Found, err = discover(ctx, conn, r.Shapes); err != nil {
 		return err
 	}
@@ -64,24 +59,36 @@ func (a *App) RetypeColumn(ctx context.Context, source, table, column, typ strin
 	return a.accept(ctx, c, r, d)
 }
 
-// hasColumn says that a source has no such column.
-func hasColumn(s *catalog.Source, table, column string) error {
-	for _, t := range s.Tables {
-		if t.LocalName() == table {
-			if t.Column(column) < 0 {
-				return value.Errorf(value.CodeUndefinedColumn, "%s has no column called %s", t.FullName(), column)
-			}
-			return nil
-		}
+// retypable says why a column cannot be read as a type.
+func retypable(c *connected, table, column, typ string) error {
+	i := slices.IndexFunc(c.record.Found.Tables, func(t *catalog.Table) bool { return t.LocalName() == table })
+	if i < 0 {
+		return value.Errorf(value.CodeUndefinedTable, "%s has no table called %s", c.record.Name, table)
 	}
-	return value.Errorf(value.CodeUndefinedTable, "%s has no table called %s", s.Name, table)
+	t := c.record.Found.Tables[i]
+	left, at := t.LeftColumn(column), t.Column(column)
+	if at < 0 && left == nil {
+		return value.Errorf(value.CodeUndefinedColumn, "%s has no column called %s", t.FullName(), column)
+	}
+	typer, ok := c.conn.(connect.Typer)
+	switch {
+	case ok && typer.Proposes():
+		return nil
+	case ok && left != nil && left.AsText != "" && typ == "text", ok && at >= 0 && t.Columns[at].Chosen && typ == "":
+		return nil
+	case left != nil && left.AsText != "":
+		return value.Errorf(value.CodeUnsupported, "%s.%s can be read as text alone", t.FullName(), column).WithHint("read it as text, and cast it in a view")
+	case left != nil:
+		return value.Errorf(value.CodeUnsupported, "%s.%s cannot be read: %s", t.FullName(), column, left.Reason)
+	}
+	return value.Errorf(value.CodeUnsupported, "the types of %s are its own", c.record.Name).WithHint("cast the column in a view")
 }
 
 // dressed gives a connection the shapes and types that are kept with its source.
-func dressed(conn connect.Source, r *records.Source) (connect.Source, error) {
+func dressed(conn connect.Source, r *records.Source) connect.Source {
 	conn = withShapes(conn, r.Shapes)
 	if t, ok := conn.(connect.Typer); ok && len(r.Types) > 0 {
 		return t.WithTypes(r.Types)
 	}
-	return conn, nil
+	return conn
 }

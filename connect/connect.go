@@ -46,11 +46,19 @@ type Describer interface {
 // ColumnTypes are types that were chosen for columns, by table and column.
 type ColumnTypes map[string]map[string]value.Type
 
-// Typer is a source whose columns' types are proposed from what they hold, and
-// can be chosen otherwise.
+// Text tells whether a column was chosen to be read as text.
+func (c ColumnTypes) Text(table, column string) bool {
+	return c[table][column].Kind == value.Text
+}
+
+// Typer is a source some of whose columns can be read as another type: those that
+// cannot be carried, as text, and any where the types are proposed from what the
+// columns hold.
 type Typer interface {
 	Source
-	WithTypes(types ColumnTypes) (Source, error)
+	// Proposes tells whether the types of its columns are only proposed.
+	Proposes() bool
+	WithTypes(types ColumnTypes) Source
 }
 
 // Keeper hands out passwords that Rovik itself keeps, encrypted.
@@ -70,8 +78,47 @@ type Config struct {
 	TLS      string `json:"tls,omitempty"`  // a mode; empty is TLSPrefer
 	CA       string `json:"ca,omitempty"`   // a file of certificates that sign the server's
 	Path     string `json:"path,omitempty"` // of a file or folder
+	Limits   Limits `json:"limits,omitzero"`
 	// Keeper is asked for kept passwords; it is no part of what is kept.
 	Keeper Keeper `json:"-"`
+}
+
+// Limits bound what a source is asked for at a time. Zero stands for the usual.
+type Limits struct {
+	Connections int `json:"connections,omitempty"` // at most, at the same time
+	Silence     int `json:"silence,omitempty"`     // seconds that a statement waits for its source
+}
+
+// The usual limits. A run that was cut short needs a connection to say so by.
+const (
+	usualConnections = 8
+	leastConnections = 2
+	mostConnections  = 100
+	usualSilence     = 5 * 60
+	mostSilence      = 24 * 60 * 60
+)
+
+// Check says which limit cannot be.
+func (l Limits) Check() error {
+	if n := l.Connections; n != 0 && (n < leastConnections || n > mostConnections) {
+		return value.Errorf(value.CodeBadParameter, "a source cannot have %d connections at most", n).
+			WithHint("give a number from %d to %d: ending a statement early takes a connection of its own", leastConnections, mostConnections)
+	}
+	if n := l.Silence; n < 0 || n > mostSilence {
+		return value.Errorf(value.CodeBadParameter, "a source cannot be waited for %d seconds", n).WithHint("give a number from 1 to %d", mostSilence)
+	}
+	return nil
+}
+
+// Full returns the limits with the usual ones filled in.
+func (l Limits) Full() Limits {
+	if l.Connections == 0 {
+		l.Connections = usualConnections
+	}
+	if l.Silence == 0 {
+		l.Silence = usualSilence
+	}
+	return l
 }
 
 // Password fetches the password that Secret refers to.

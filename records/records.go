@@ -43,6 +43,7 @@ type Source struct {
 	Hidden           []string // tables that are not shown, as name or schema.name
 	Shapes           []*shape.Shape
 	Types            connect.ColumnTypes // that were chosen in the place of proposed ones
+	Declared         []catalog.DeclaredKey
 }
 
 // Run is a past run. Report is its exec.Report as JSON.
@@ -134,7 +135,7 @@ const timeFormat = time.RFC3339Nano
 
 // Sources returns all sources by name.
 func (s *Store) Sources(ctx context.Context) ([]*Source, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT name, kind, note, config, found, found_at, hidden, shapes, types FROM source ORDER BY name")
+	rows, err := s.db.QueryContext(ctx, "SELECT name, kind, note, config, found, found_at, hidden, shapes, types, declared FROM source ORDER BY name")
 	if err != nil {
 		return nil, fmt.Errorf("reading the sources: %w", err)
 	}
@@ -142,12 +143,12 @@ func (s *Store) Sources(ctx context.Context) ([]*Source, error) {
 	var out []*Source
 	for rows.Next() {
 		var src Source
-		var config, hidden, shapes, types string
+		var config, hidden, shapes, types, declared string
 		var found, at sql.NullString
-		if err := rows.Scan(&src.Name, &src.Kind, &src.Note, &config, &found, &at, &hidden, &shapes, &types); err != nil {
+		if err := rows.Scan(&src.Name, &src.Kind, &src.Note, &config, &found, &at, &hidden, &shapes, &types, &declared); err != nil {
 			return nil, fmt.Errorf("reading the sources: %w", err)
 		}
-		if err := errors.Join(json.Unmarshal([]byte(config), &src.Config), json.Unmarshal([]byte(hidden), &src.Hidden), json.Unmarshal([]byte(shapes), &src.Shapes), json.Unmarshal([]byte(types), &src.Types)); err != nil {
+		if err := errors.Join(json.Unmarshal([]byte(config), &src.Config), json.Unmarshal([]byte(hidden), &src.Hidden), json.Unmarshal([]byte(shapes), &src.Shapes), json.Unmarshal([]byte(types), &src.Types), json.Unmarshal([]byte(declared), &src.Declared)); err != nil {
 			return nil, fmt.Errorf("reading the source %s: %w", src.Name, err)
 		}
 		if found.Valid {
@@ -190,10 +191,14 @@ func (s *Store) PutSource(ctx context.Context, src *Source) error {
 	if src.Types == nil {
 		types = []byte("{}")
 	}
-	_, err = s.db.ExecContext(ctx, `INSERT INTO source (name, kind, note, config, found, found_at, hidden, shapes, types) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
+	declared, err := json.Marshal(append([]catalog.DeclaredKey{}, src.Declared...))
+	if err != nil {
+		return err
+	}
+	_, err = s.db.ExecContext(ctx, `INSERT INTO source (name, kind, note, config, found, found_at, hidden, shapes, types, declared) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT (name) DO UPDATE SET kind = excluded.kind, note = excluded.note, config = excluded.config, found = excluded.found,
-			found_at = excluded.found_at, hidden = excluded.hidden, shapes = excluded.shapes, types = excluded.types`,
-		src.Name, src.Kind, src.Note, string(config), found, at, string(hidden), string(shapes), string(types))
+			found_at = excluded.found_at, hidden = excluded.hidden, shapes = excluded.shapes, types = excluded.types, declared = excluded.declared`,
+		src.Name, src.Kind, src.Note, string(config), found, at, string(hidden), string(shapes), string(types), string(declared))
 	if err != nil {
 		return fmt.Errorf("keeping the source %s: %w", src.Name, err)
 	}

@@ -37,6 +37,8 @@ func (h *handlers) routes() []route {
 		{http.MethodPost, "/sources/:name/compare", h.compareSource},
 		{http.MethodPost, "/sources/:name/hide", h.hideTables},
 		{http.MethodPost, "/sources/:name/retype", h.retypeColumn},
+		{http.MethodPost, "/sources/:name/limits", h.setLimits},
+		{http.MethodPost, "/sources/:name/keys", h.declareKey},
 		{http.MethodPost, "/sources/:name/look", h.lookAt},
 		{http.MethodPost, "/sources/:name/frequent", h.mostFrequent},
 		{http.MethodDelete, "/sources/:name", h.removeSource},

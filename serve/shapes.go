@@ -70,22 +70,3 @@ func (h *handlers) saveShape(c echo.Context) error {
 	}
 	return h.sendSource(c, name, nil)
 }
-
-// retypeRequest asks for another type of a column; none for the proposed one.
-type retypeRequest struct {
-	Table   string `json:"table"`
-	Column  string `json:"column"`
-	Type    string `json:"type"`
-	InSpite bool   `json:"inSpite"`
-}
-
-func (h *handlers) retypeColumn(c echo.Context) error {
-	r, err := bind[retypeRequest](c)
-	if err != nil {
-		return err
-	}
-	if err := h.app.RetypeColumn(c.Request().Context(), c.Param("name"), r.Table, r.Column, r.Type, r.InSpite); err != nil {
-		return err
-	}
-	return h.sendSource(c, c.Param("name"), nil)
-}

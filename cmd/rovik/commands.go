@@ -207,7 +207,8 @@ func sourceCommand() *cobra.Command {
 		cmd.Flags().StringVar(&n.Connection, "connection", "", "a connection string, in the place of the other flags")
 		cmd.Flags().StringVar(&n.Config.Host, "host", "127.0.0.1", "host")
 		cmd.Flags().IntVar(&n.Config.Port, "port", 0, "port; the usual one where it is not given")
-		cmd.Flags().StringVar(&n.Config.Database, "database", "", "database")
+		cmd.Flags().StringVar(&n.Config.Database, "database", "", "database; for mariadb also several, with commas between them, and all that the user may read where it is not given")
+		limitFlags(cmd, &n.Config.Limits)
 		cmd.Flags().StringVar(&n.Config.User, "user", "", "user")
 		cmd.Flags().StringVar(&n.Config.Secret, "secret", "", "where the password is: env:NAME or file:PATH")
 		cmd.Flags().StringVar(&passwordFrom, "password", "", "- to read the password from standard input, and keep it encrypted")
@@ -301,7 +302,7 @@ func sourceCommand() *cobra.Command {
 		sayChanges(found, "changed")
 		return nil
 	})
-	cmd.AddCommand(list, add, test, refresh, remove, shapeCommand(), retypeCommand())
+	cmd.AddCommand(list, add, test, refresh, remove, shapeCommand(), retypeCommand(), limitCommand(), keyCommand())
 	return cmd
 }
 

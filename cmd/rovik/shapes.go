@@ -107,25 +107,3 @@ func readShape(path string) (*shape.Shape, error) {
 	}
 	return &s, nil
 }
-
-// retypeCommand reads a column as another type than was proposed.
-func retypeCommand() *cobra.Command {
-	var inSpite bool
-	cmd := &cobra.Command{Use: "retype NAME TABLE COLUMN [TYPE]", Short: "Read a column of CSV as another type than was proposed; as proposed without one", Args: between(3, 4)}
-	cmd.Flags().BoolVar(&inSpite, "in-spite", false, "also where views would break")
-	cmd.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
-		typ := ""
-		if len(args) > 3 {
-			typ = args[3]
-		}
-		if err := a.RetypeColumn(ctx, args[0], args[1], args[2], typ, inSpite); err != nil {
-			return err
-		}
-		if typ == "" {
-			typ = "what was proposed"
-		}
-		fmt.Printf("%s.%s.%s is read as %s\n", args[0], args[1], args[2], typ)
-		return nil
-	})
-	return cmd
-}

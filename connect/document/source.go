@@ -26,8 +26,6 @@ import (
 	"rovik/core/value"
 )
 
-const maxConns = 8
-
 // Source is a connected document database.
 type Source struct {
 	name   string
@@ -90,7 +88,7 @@ func (s *Source) dial(ctx context.Context) (*mongo.Client, error) {
 	}
 	o := options.Client().SetHosts([]string{s.cfg.Address()}).SetAppName("rovik").SetDirect(true).
 		SetConnectTimeout(connect.StepTimeout).SetServerSelectionTimeout(connect.StepTimeout).
-		SetMaxPoolSize(maxConns).SetRetryReads(true).SetRetryWrites(false)
+		SetMaxPoolSize(uint64(s.cfg.Limits.Full().Connections)).SetRetryReads(true).SetRetryWrites(false)
 	if encrypt != nil {
 		o.SetTLSConfig(encrypt)
 	}

@@ -2,6 +2,8 @@ package files
 
 import (
 	"bytes"
+	"encoding/json"
+	"strings"
 	"unicode/utf8"
 
 	"github.com/apache/arrow-go/v18/arrow"
@@ -68,11 +70,11 @@ func typeOf(t arrow.DataType) (typ value.Type, note string) {
 		}
 		return typeOf(t.StorageType())
 	case *arrow.StructType, *arrow.MapType:
-		return value.Type{}, "Nested values need a shape, which makes columns of them."
+		return value.Type{}, "A value of several parts has no type of a column."
 	case arrow.ListLikeType:
 		elem, _ := typeOf(t.Elem())
 		if elem.Kind == value.Null || elem.Kind.IsArray() {
-			return value.Type{}, "A list of " + t.Elem().String() + " needs a shape, which makes a table of it."
+			return value.Type{}, "A list of " + t.Elem().String() + " has no type of a column."
 		}
 		return value.Of(value.ArrayOf(elem.Kind)), ""
 	}
@@ -236,6 +238,33 @@ func cellOf(arr arrow.Array, i int, k value.Kind) (value.Value, error) {
 		return value.ListOf(k.Elem(), items), nil
 	}
 	return value.Value{}, value.Errorf(value.CodeUnsupported, "values of the type %s are not carried", arr.DataType())
+}
+
+// textsOf writes values that have no type here as text: nested ones as JSON.
+func textsOf(arr arrow.Array) (arrow.Array, error) {
+	out := value.NewBuilder(value.Text)
+	out.Reserve(arr.Len())
+	for i := range arr.Len() {
+		v := value.NullOf(value.Text)
+		if arr.IsValid(i) {
+			text := arr.ValueStr(i)
+			if _, nested := arr.DataType().(arrow.NestedType); nested {
+				var b strings.Builder
+				enc := json.NewEncoder(&b)
+				enc.SetEscapeHTML(false)
+				if err := enc.Encode(arr.GetOneForMarshal(i)); err != nil {
+					return nil, value.Errorf(value.CodeBadText, "a nested value cannot be written as JSON: %s", err)
+				}
+				text = strings.TrimSuffix(b.String(), "\n")
+			}
+			if !utf8.ValidString(text) || strings.IndexByte(text, 0) >= 0 {
+				return nil, value.Errorf(value.CodeBadText, "a text is not UTF-8, or has the character 0")
+			}
+			v = value.TextOf(text)
+		}
+		value.Append(out, v)
+	}
+	return out.NewArray(), nil
 }
 
 func hexOf(b []byte) string {

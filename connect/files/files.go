@@ -171,11 +171,7 @@ func (s *Source) describe(ctx context.Context, t *listing, quirks map[string]cat
 			quirks[name+" in "+s.short(t.files[i].path)] = fact
 		}
 	}
-	var left []catalog.Column
-	out.Columns, left = u.finish()
-	for _, c := range left {
-		quirks["left out: "+t.name+"."+c.Name] = catalog.Quirk{Value: c.Native, Meaning: c.Note}
-	}
+	out.Columns, out.Left = u.finish(func(column string) bool { return s.types.Text(t.name, column) })
 	if err := s.retype(ctx, t, out.Columns); err != nil {
 		return nil, err
 	}

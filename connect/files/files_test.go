@@ -38,10 +38,17 @@ type project struct {
 
 func connected(t *testing.T, kind, path string) *project {
 	t.Helper()
-	s, err := New("f", kind, connect.Config{Path: path})
+	return connectedAs(t, kind, path, nil)
+}
+
+// connectedAs is connected with types that were chosen for columns.
+func connectedAs(t *testing.T, kind, path string, types connect.ColumnTypes) *project {
+	t.Helper()
+	plain, err := New("f", kind, connect.Config{Path: path})
 	if err != nil {
 		t.Fatal(err)
 	}
+	s := plain.WithTypes(types).(*Source)
 	found, err := s.Discover(context.Background())
 	if err != nil {
 		t.Fatal(err)

@@ -79,6 +79,7 @@ type parquetFile struct {
 	at      map[string]*pqarrow.SchemaField
 	leaves  []int
 	names   map[string]string // a field's own name → the column's
+	texts   map[string]bool   // columns that were chosen to be read as text
 }
 
 func (p *parquet) load(path string) (_ *parquetFile, err error) {
@@ -111,7 +112,7 @@ func (p *parquet) load(path string) (_ *parquetFile, err error) {
 	if err != nil {
 		return nil, damaged(err)
 	}
-	o := &parquetFile{f: f, rd: rd, arrow: ar, fields: ar.Manifest.Fields, at: map[string]*pqarrow.SchemaField{}, names: map[string]string{}}
+	o := &parquetFile{f: f, rd: rd, arrow: ar, fields: ar.Manifest.Fields, at: map[string]*pqarrow.SchemaField{}, names: map[string]string{}, texts: map[string]bool{}}
 	for i := range o.fields {
 		name := shape.Unused(shape.CleanName(o.fields[i].Field.Name), func(n string) bool { return o.at[n] != nil })
 		o.at[name], o.names[o.fields[i].Field.Name] = &o.fields[i], name
@@ -324,6 +325,7 @@ func (p *parquet) open(_ context.Context, f file, columns []catalog.Column) (ope
 		if field := o.at[c.Name]; field != nil {
 			o.leaves = append(o.leaves, leavesOf(field)...)
 		}
+		o.texts[c.Name] = c.Chosen
 	}
 	return o, nil
 }
@@ -374,6 +376,9 @@ func (g *rowGroup) bounds(column string) (bounds, bool) {
 		return bounds{}, false
 	}
 	typ, _ := typeOf(field.Field.Type)
+	if g.p.texts[column] {
+		return bounds{}, false // the order of texts is another one
+	}
 	b := g.p.bounds(g.i, field, typ)
 	b.mayHoldIt = g.bloom(field, typ.Kind)
 	return b, true
@@ -473,9 +478,20 @@ func (p *parquetFile) batch(byName map[string]arrow.Array, n int) (kernel.Batch,
 			continue
 		}
 		typ, _ := typeOf(p.at[c.Name].Field.Type)
+		if typ.Kind == value.Null && !c.Chosen {
+			return b, connect.Changed("the file", fmt.Sprintf("the column %s cannot be carried, and was %s", c.Name, c.Type))
+		}
+		if typ.Kind == value.Null {
+			texts, err := textsOf(arr)
+			if err != nil {
+				return b, fmt.Errorf("the column %s: %w", c.Name, err)
+			}
+			b.Cols = append(b.Cols, texts)
+			continue
+		}
 		out, err := convert(arr, typ.Kind)
 		if err == nil && typ.Kind != c.Type.Kind {
-			if _, ok := value.ImplicitSteps(typ.Kind, c.Type.Kind); !ok {
+			if _, ok := value.ImplicitSteps(typ.Kind, c.Type.Kind); !ok && !c.Chosen {
 				return b, connect.Changed("the file", fmt.Sprintf("the column %s is %s, and was %s", c.Name, typ, c.Type))
 			}
 			out, err = castArray(out, typ.Kind, c.Type)

@@ -175,7 +175,7 @@ func TestShapedJSON(t *testing.T) {
 		t.Errorf("read %s", touched(report))
 	}
 	parts := p.found.Tables[1]
-	if fmt.Sprint(parts.Keys) != "[{[file recs_position position] true}]" || fmt.Sprint(parts.ForeignKeys) != "[{[file recs_position] f.recs [file position]}]" {
+	if fmt.Sprint(parts.Keys) != "[{[file recs_position position] true }]" || fmt.Sprint(parts.ForeignKeys) != "[{[file recs_position] f.recs [file position] }]" {
 		t.Errorf("keys %v, %v", parts.Keys, parts.ForeignKeys)
 	}
 }

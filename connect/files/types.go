@@ -11,15 +11,15 @@ import (
 	"rovik/core/value"
 )
 
+// Proposes tells that cells of text have no type of their own; see connect.Typer.
+func (s *Source) Proposes() bool { return s.kind == "csv" }
+
 // WithTypes returns the source with types in the place of those that its columns
 // are proposed to have; see connect.Typer.
-func (s *Source) WithTypes(types connect.ColumnTypes) (connect.Source, error) {
-	if len(types) > 0 && s.kind != "csv" {
-		return nil, value.Errorf(value.CodeUnsupported, "%s: the types of its columns are not proposed", s.name).WithHint("cast them in a view")
-	}
+func (s *Source) WithTypes(types connect.ColumnTypes) connect.Source {
 	out := *s
 	out.types = types
-	return &out, nil
+	return &out
 }
 
 // retype gives columns the types that were chosen for them, and says where a
@@ -36,9 +36,10 @@ func (s *Source) retype(ctx context.Context, t *listing, columns []catalog.Colum
 			continue // it is gone: the proposed columns say so
 		}
 		c := &columns[i]
-		if c.Type == typ {
+		if c.Type == typ || c.Chosen {
 			continue
 		}
+		c.Chosen = true
 		c.Note = fmt.Sprintf("Read as %s, as was chosen; its cells could all be %s.", typ, c.Type)
 		c.Type, c.Common, c.Bounds = typ, nil, nil
 		if typ.Kind == value.Text {

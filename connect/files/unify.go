@@ -75,13 +75,17 @@ func widest(a, b *catalog.Column) []string {
 	return out
 }
 
-// finish returns the columns, and those that cannot be carried with the reason
-// as their note. One that some files do not have is NULL there.
-func (u *unifier) finish() (out, left []catalog.Column) {
+// finish returns the columns, and those that cannot be carried unless they were
+// chosen to be read as text. One that some files do not have is NULL there.
+func (u *unifier) finish(chosen func(column string) bool) (out []catalog.Column, left []catalog.LeftColumn) {
 	for i, c := range u.columns {
 		if c.ReadAs == leftOut {
-			left = append(left, c)
-			continue
+			if !chosen(c.Name) {
+				left = append(left, catalog.LeftColumn{Name: c.Name, Native: c.Native, Reason: c.Note, AsText: "lists and nested values as JSON"})
+				continue
+			}
+			c.Type, c.ReadAs, c.Chosen, c.Bounds, c.Distinct = value.Of(value.Text), "", true, nil, 0
+			c.Note = strings.TrimSpace(c.Note + " It is read as text, as was chosen.")
 		}
 		if u.seen[i] < u.files {
 			c.Nullable = true

@@ -44,6 +44,9 @@ var dialect = &sqldb.Dialect{
 		case zeroAsNull:
 			return "NULLIF(" + ref + ", 0)"
 		}
+		if before, behind, ok := strings.Cut(c.ReadAs, "%s"); ok {
+			return before + ref + behind
+		}
 		return "CAST(" + ref + " AS " + c.ReadAs + ")"
 	},
 	Kinds: map[value.Kind]bool{value.Bool: true, value.Int2: true, value.Int4: true, value.Int8: true, value.Numeric: true,

@@ -20,17 +20,17 @@ import (
 	"rovik/core/value"
 )
 
-const maxConns = 8
-
 // countBelow is the estimated size up to which tables are counted and their
 // dates checked, since InnoDB's estimates are far off.
 const countBelow = 2_000_000
 
-// Source is a connected MariaDB database.
+// Source is a connected MariaDB database, or several of one server, whose
+// tables then are named with their database.
 type Source struct {
-	name string
-	cfg  connect.Config
-	db   *sql.DB
+	name  string
+	cfg   connect.Config
+	db    *sql.DB
+	types connect.ColumnTypes
 }
 
 // New prepares a source; it connects when first used.
@@ -40,7 +40,10 @@ func New(name string, cfg connect.Config) (*Source, error) {
 		return nil, err
 	}
 	mc := mysql.NewConfig()
-	mc.User, mc.Passwd, mc.Net, mc.Addr, mc.DBName = cfg.User, password, "tcp", cfg.Address(), cfg.Database
+	mc.User, mc.Passwd, mc.Net, mc.Addr = cfg.User, password, "tcp", cfg.Address()
+	if names := databases(cfg); len(names) > 0 {
+		mc.DBName = names[0] // where verbatim queries look names up
+	}
 	mc.Timeout = 5 * time.Second
 	mc.Logger = &mysql.NopLogger{} // what it would say is in the errors
 	mc.Collation = "utf8mb4_general_ci"
@@ -60,10 +63,52 @@ func New(name string, cfg connect.Config) (*Source, error) {
 		return nil, fmt.Errorf("preparing the connection to %s: %w", name, err)
 	}
 	db := sql.OpenDB(connector)
-	db.SetMaxOpenConns(maxConns)
-	db.SetMaxIdleConns(maxConns)
+	db.SetMaxOpenConns(cfg.Limits.Full().Connections)
+	db.SetMaxIdleConns(cfg.Limits.Full().Connections)
 	return &Source{name: name, cfg: cfg, db: db}, nil
 }
+
+// Proposes tells that columns have types of their own; see connect.Typer.
+func (s *Source) Proposes() bool { return false }
+
+// WithTypes returns the source with columns that cannot be carried read as text;
+// see connect.Typer.
+func (s *Source) WithTypes(types connect.ColumnTypes) connect.Source {
+	out := *s
+	out.types = types
+	return &out
+}
+
+// databases are those that a source is made of; none stands for all that its
+// user may read.
+func databases(cfg connect.Config) []string {
+	var out []string
+	for _, name := range strings.Split(cfg.Database, ",") {
+		if name = strings.TrimSpace(name); name != "" {
+			out = append(out, name)
+		}
+	}
+	return out
+}
+
+// inDatabases is a condition on the column of information_schema that holds a
+// database's name.
+func (s *Source) inDatabases(column string) string {
+	names := databases(s.cfg)
+	if len(names) == 0 {
+		return column + " NOT IN ('information_schema', 'performance_schema', 'mysql', 'sys')"
+	}
+	for i, name := range names {
+		names[i] = literal(name)
+	}
+	return column + " IN (" + strings.Join(names, ", ") + ")"
+}
+
+// literal writes a text so that it means the same in every SQL mode.
+func literal(text string) string { return fmt.Sprintf("X'%X'", text) }
+
+// tableName is a table's database and name.
+type tableName struct{ database, table string }
 
 // Close ends all connections.
 func (s *Source) Close() { _ = s.db.Close() }
@@ -92,12 +137,12 @@ func (s *Source) explain(err error) error {
 		case 1045:
 			return value.Errorf(value.CodeSource, "%s: MariaDB at %s did not accept the user %s and its password", s.name, s.cfg.Address(), s.cfg.User).
 				WithHint("%s", s.cfg.CheckPassword())
-		case 1049:
-			return value.Errorf(value.CodeSource, "%s: MariaDB at %s has no database called %s", s.name, s.cfg.Address(), s.cfg.Database).
-				WithHint("check the database name")
-		case 1044:
-			return value.Errorf(value.CodeSource, "%s: MariaDB at %s has no database called %s that %s may use", s.name, s.cfg.Address(), s.cfg.Database, s.cfg.User).
-				WithHint("check the database name, and what the user is granted")
+		case 1044, 1049:
+			for _, name := range databases(s.cfg) {
+				if strings.Contains(me.Message, "'"+name+"'") {
+					return s.noDatabase(name)
+				}
+			}
 		case 1054, 1146:
 			return connect.Changed(s.name, me.Message)
 		case 1690:
@@ -202,16 +247,24 @@ func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
 	// Settings altered at the server hold for new sessions alone: what is
 	// measured has to hold for those that statements will run in.
 	s.db.SetMaxIdleConns(0)
-	s.db.SetMaxIdleConns(maxConns)
+	s.db.SetMaxIdleConns(s.cfg.Limits.Full().Connections)
 	found := &catalog.Source{Name: s.name, Kind: "mariadb", Quirks: map[string]catalog.Quirk{}}
-	tables := map[string]*catalog.Table{}
-	err := s.query(ctx, `SELECT table_name, COALESCE(table_rows, 0) FROM information_schema.tables
-		WHERE table_schema = DATABASE() ORDER BY table_name`, func(r *sql.Rows) error {
+	if err := s.present(ctx); err != nil {
+		return nil, err
+	}
+	several := len(databases(s.cfg)) != 1
+	tables := map[tableName]*catalog.Table{}
+	err := s.query(ctx, `SELECT table_schema, table_name, COALESCE(table_rows, 0) FROM information_schema.tables
+		WHERE `+s.inDatabases("table_schema")+` ORDER BY table_schema, table_name`, func(r *sql.Rows) error {
+		var database string
 		t := &catalog.Table{Source: s.name}
-		if err := r.Scan(&t.Name, &t.Rows); err != nil {
+		if err := r.Scan(&database, &t.Name, &t.Rows); err != nil {
 			return err
 		}
-		tables[t.Name] = t
+		if several {
+			t.Schema = database
+		}
+		tables[tableName{database, t.Name}] = t
 		found.Tables = append(found.Tables, t)
 		return nil
 	})
@@ -243,18 +296,49 @@ func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
 	})
 }
 
-func (s *Source) columns(ctx context.Context, tables map[string]*catalog.Table) error {
-	return s.query(ctx, `SELECT table_name, column_name, data_type, column_type, is_nullable = 'YES',
+// present fails where one of the databases is not there, or not to be seen.
+func (s *Source) present(ctx context.Context) error {
+	there := map[string]bool{}
+	err := s.query(ctx, "SELECT schema_name FROM information_schema.schemata", func(r *sql.Rows) error {
+		var name string
+		defer func() { there[name] = true }()
+		return r.Scan(&name)
+	})
+	for _, name := range databases(s.cfg) {
+		if err == nil && !there[name] {
+			err = s.noDatabase(name)
+		}
+	}
+	return err
+}
+
+func (s *Source) noDatabase(name string) error {
+	return value.Errorf(value.CodeSource, "%s: MariaDB at %s has no database called %s that %s may use", s.name, s.cfg.Address(), name, s.cfg.User).
+		WithHint("check the database name, and what the user is granted")
+}
+
+func (s *Source) columns(ctx context.Context, tables map[tableName]*catalog.Table) error {
+	return s.query(ctx, `SELECT table_schema, table_name, column_name, data_type, column_type, is_nullable = 'YES',
 		COALESCE(numeric_precision, 0), COALESCE(numeric_scale, 0), COALESCE(collation_name, '')
-		FROM information_schema.columns WHERE table_schema = DATABASE() ORDER BY table_name, ordinal_position`, func(r *sql.Rows) error {
-		var table, data string
+		FROM information_schema.columns WHERE `+s.inDatabases("table_schema")+` ORDER BY table_schema, table_name, ordinal_position`, func(r *sql.Rows) error {
+		var of tableName
+		var data string
 		var c catalog.Column
 		var precision, scale int
-		if err := r.Scan(&table, &c.Name, &data, &c.Native, &c.Nullable, &precision, &scale, &c.Collation); err != nil {
+		if err := r.Scan(&of.database, &of.table, &c.Name, &data, &c.Native, &c.Nullable, &precision, &scale, &c.Collation); err != nil {
 			return err
 		}
-		if t := tables[table]; t != nil && typed(&c, data, precision, scale) {
+		t := tables[of]
+		switch {
+		case t == nil:
+		case typed(&c, data, precision, scale):
 			t.Columns = append(t.Columns, c)
+		case s.types.Text(t.LocalName(), c.Name):
+			c.Type, c.ReadAs, c.Chosen, c.Collation = value.Of(value.Text), asText(data, c.Native), true, ""
+			c.Note = "Rovik has no type like " + c.Native + "; the column is read as text, as was chosen."
+			t.Columns = append(t.Columns, c)
+		default:
+			t.Left = append(t.Left, catalog.LeftColumn{Name: c.Name, Native: c.Native, Reason: "Rovik has no type like " + c.Native + ".", AsText: textForm(data)})
 		}
 		return nil
 	})
@@ -285,7 +369,7 @@ func typed(c *catalog.Column, data string, precision, scale int) bool {
 		c.Note = "Read as double precision, which holds every float exactly."
 	case data == "year":
 		c.Type, c.ReadAs = value.Of(value.Int8), "SIGNED"
-	case data == "decimal", data == "time", data == "uuid", data == "inet6":
+	case data == "decimal", data == "time", data == "uuid", data == "inet4", data == "inet6":
 		c.Type, c.ReadAs = value.Of(value.Text), "CHAR"
 		c.Note = "Rovik has no type like " + c.Native + " yet; the column is read as text."
 	case kind[data] == value.Null:
@@ -297,19 +381,45 @@ func typed(c *catalog.Column, data string, precision, scale int) bool {
 	return true
 }
 
+// asText returns how a column that cannot be carried is read as text, with the
+// column for %s.
+func asText(data, native string) string {
+	switch data {
+	case "bit":
+		return "LPAD(BIN(%s), " + strings.Trim(native, "bit()") + ", '0')"
+	case "vector":
+		return "VEC_ToText(%s)"
+	}
+	return "CONVERT(ST_AsText(%s) USING utf8mb4)"
+}
+
+// textForm names what asText gives.
+func textForm(data string) string {
+	switch data {
+	case "bit":
+		return "its bits, as 0 and 1"
+	case "vector":
+		return "its numbers, in brackets"
+	case "geometry", "point", "linestring", "polygon", "multipoint", "multilinestring", "multipolygon", "geometrycollection":
+		return "its well-known text"
+	}
+	return ""
+}
+
 // separator stands between the columns of a key in one text.
 const separator = "\x01"
 
-func (s *Source) keys(ctx context.Context, tables map[string]*catalog.Table) error {
-	err := s.query(ctx, `SELECT table_name, MAX(index_name = 'PRIMARY'), GROUP_CONCAT(column_name ORDER BY seq_in_index SEPARATOR '`+separator+`')
-		FROM information_schema.statistics WHERE table_schema = DATABASE() AND non_unique = 0
-		GROUP BY table_name, index_name ORDER BY table_name, index_name <> 'PRIMARY', index_name`, func(r *sql.Rows) error {
-		var table, cols string
+func (s *Source) keys(ctx context.Context, tables map[tableName]*catalog.Table) error {
+	err := s.query(ctx, `SELECT table_schema, table_name, MAX(index_name = 'PRIMARY'), GROUP_CONCAT(column_name ORDER BY seq_in_index SEPARATOR '`+separator+`')
+		FROM information_schema.statistics WHERE `+s.inDatabases("table_schema")+` AND non_unique = 0
+		GROUP BY table_schema, table_name, index_name ORDER BY table_schema, table_name, index_name <> 'PRIMARY', index_name`, func(r *sql.Rows) error {
+		var of tableName
+		var cols string
 		var primary bool
-		if err := r.Scan(&table, &primary, &cols); err != nil {
+		if err := r.Scan(&of.database, &of.table, &primary, &cols); err != nil {
 			return err
 		}
-		if t := tables[table]; t != nil {
+		if t := tables[of]; t != nil {
 			t.Keys = append(t.Keys, catalog.Key{Columns: strings.Split(cols, separator), Primary: primary})
 		}
 		return nil
@@ -317,15 +427,16 @@ func (s *Source) keys(ctx context.Context, tables map[string]*catalog.Table) err
 	if err != nil {
 		return err
 	}
-	return s.query(ctx, `SELECT table_name, referenced_table_name, GROUP_CONCAT(column_name ORDER BY ordinal_position SEPARATOR '`+separator+`'),
+	return s.query(ctx, `SELECT table_schema, table_name, referenced_table_schema, referenced_table_name, GROUP_CONCAT(column_name ORDER BY ordinal_position SEPARATOR '`+separator+`'),
 		GROUP_CONCAT(referenced_column_name ORDER BY ordinal_position SEPARATOR '`+separator+`')
-		FROM information_schema.key_column_usage WHERE table_schema = DATABASE() AND referenced_table_name IS NOT NULL
-		GROUP BY table_name, constraint_name, referenced_table_name ORDER BY table_name, constraint_name`, func(r *sql.Rows) error {
-		var table, to, cols, refs string
-		if err := r.Scan(&table, &to, &cols, &refs); err != nil {
+		FROM information_schema.key_column_usage WHERE `+s.inDatabases("table_schema")+` AND referenced_table_name IS NOT NULL
+		GROUP BY table_schema, table_name, constraint_name, referenced_table_schema, referenced_table_name ORDER BY table_schema, table_name, constraint_name`, func(r *sql.Rows) error {
+		var of, to tableName
+		var cols, refs string
+		if err := r.Scan(&of.database, &of.table, &to.database, &to.table, &cols, &refs); err != nil {
 			return err
 		}
-		if t, ref := tables[table], tables[to]; t != nil && ref != nil {
+		if t, ref := tables[of], tables[to]; t != nil && ref != nil {
 			t.ForeignKeys = append(t.ForeignKeys, catalog.ForeignKey{Columns: strings.Split(cols, separator), Table: ref.FullName(), References: strings.Split(refs, separator)})
 		}
 		return nil
@@ -341,6 +452,9 @@ func (s *Source) measureTable(ctx context.Context, t *catalog.Table) error {
 	list := []string{"COUNT(*)"}
 	for _, c := range t.Columns {
 		q := quote(c.Name)
+		if c.Chosen {
+			q = dialect.Column(&c, q)
+		}
 		zero := "0"
 		if c.Type.Kind.IsTime() {
 			zero = "COUNT(CASE WHEN " + q + " = 0 THEN 1 END)"
@@ -355,7 +469,11 @@ func (s *Source) measureTable(ctx context.Context, t *catalog.Table) error {
 		}
 		list = append(list, ends)
 	}
-	return s.query(ctx, "SELECT "+strings.Join(list, ", ")+" FROM "+quote(t.Name), func(r *sql.Rows) error {
+	from := quote(t.Name)
+	if t.Schema != "" {
+		from = quote(t.Schema) + "." + from
+	}
+	return s.query(ctx, "SELECT "+strings.Join(list, ", ")+" FROM "+from, func(r *sql.Rows) error {
 		counts := make([]int64, counted)
 		ends := make([]sql.NullString, 2*len(t.Columns))
 		var dest []any

@@ -42,14 +42,20 @@ func (s *Source) Try(ctx context.Context, steps *connect.Steps) {
 		},
 	})
 	steps.Take(connect.StepRights, func() (string, error) {
+		if err := s.present(ctx); err != nil {
+			return "", err
+		}
 		var readable int
-		err := conn.QueryRowContext(ctx, "SELECT count(*) FROM information_schema.tables WHERE table_schema = DATABASE()").Scan(&readable)
+		err := conn.QueryRowContext(ctx, "SELECT count(*) FROM information_schema.tables WHERE "+s.inDatabases("table_schema")).Scan(&readable)
 		if err != nil {
 			return "", s.explain(err)
 		}
 		if readable == 0 {
-			return "", value.Errorf(value.CodeSource, "%s sees no table of %s", s.cfg.User, s.cfg.Database).
-				WithHint("GRANT SELECT ON %s.* TO the user, if there are tables", s.cfg.Database)
+			which := s.cfg.Database
+			if which == "" {
+				which = "any database"
+			}
+			return "", value.Errorf(value.CodeSource, "%s sees no table of %s", s.cfg.User, which).WithHint("GRANT SELECT on the tables to the user, if there are any")
 		}
 		return fmt.Sprintf("%d tables and views", readable), nil
 	})

@@ -20,9 +20,6 @@ import (
 	"rovik/core/value"
 )
 
-// maxConns bounds the connections of one source.
-const maxConns = 8
-
 // Source is a connected PostgreSQL database.
 type Source struct {
 	name string
@@ -58,7 +55,7 @@ func New(name string, cfg connect.Config) (*Source, error) {
 	c.BuildContextWatcherHandler = func(conn *pgconn.PgConn) ctxwatch.Handler {
 		return &pgconn.CancelRequestContextWatcherHandler{Conn: conn, DeadlineDelay: 2 * time.Second}
 	}
-	pc.MaxConns = maxConns
+	pc.MaxConns = int32(cfg.Limits.Full().Connections)
 	pool, err := pgxpool.NewWithConfig(context.Background(), pc)
 	if err != nil {
 		return nil, fmt.Errorf("preparing the connection to %s: %w", name, err)

@@ -24,6 +24,9 @@ var dialect = &sqldb.Dialect{
 	SharedParameters: true,
 	Column: func(c *catalog.Column, ref string) string {
 		if c.ReadAs != "" {
+			if c.ReadAs == blobsAsText {
+				return strings.ReplaceAll(blobsAsText, "%s", ref)
+			}
 			return "CAST(" + ref + " AS " + c.ReadAs + ")"
 		}
 		return ref

@@ -25,9 +25,10 @@ import (
 
 // Source is a connected SQLite file.
 type Source struct {
-	name string
-	cfg  connect.Config
-	db   *sql.DB
+	name  string
+	cfg   connect.Config
+	db    *sql.DB
+	types connect.ColumnTypes
 }
 
 // New prepares a source; the file is opened when first used, for reading only.
@@ -37,8 +38,20 @@ func New(name string, cfg connect.Config) (*Source, error) {
 	if err != nil {
 		return nil, fmt.Errorf("preparing %s: %w", name, err)
 	}
-	db.SetMaxOpenConns(4)
+	db.SetMaxOpenConns(cfg.Limits.Full().Connections)
 	return &Source{name: name, cfg: cfg, db: db}, nil
+}
+
+// Proposes tells that a column's type follows from all its values; see
+// connect.Typer.
+func (s *Source) Proposes() bool { return false }
+
+// WithTypes returns the source with columns that cannot be carried read as text;
+// see connect.Typer.
+func (s *Source) WithTypes(types connect.ColumnTypes) connect.Source {
+	out := *s
+	out.types = types
+	return &out
 }
 
 // Close closes the file.
@@ -276,8 +289,16 @@ func (s *Source) measure(ctx context.Context, t *catalog.Table, quoted string) e
 			if t.Rows > 0 {
 				c.NullShare = 1 - float64(n[1]+n[2]+n[3]+n[4])/float64(t.Rows)
 			}
-			if typed(&c, n[1:]) {
+			switch {
+			case typed(&c, n[1:]):
 				kept = append(kept, c)
+			case s.types.Text(t.Name, c.Name):
+				c.Type, c.ReadAs, c.Chosen = value.Of(value.Text), blobsAsText, true
+				c.Note = "Holds blobs beside other values; all are read as text, as was chosen."
+				kept = append(kept, c)
+			default:
+				t.Left = append(t.Left, catalog.LeftColumn{Name: c.Name, Native: c.Native, AsText: "blobs as \\x and hexadecimal digits",
+					Reason: fmt.Sprintf("%d of its values are blobs, and %d are not.", n[4], n[1]+n[2]+n[3])})
 			}
 		}
 		return nil
@@ -285,6 +306,9 @@ func (s *Source) measure(ctx context.Context, t *catalog.Table, quoted string) e
 	t.Columns = kept
 	return err
 }
+
+// blobsAsText reads a column of which only some values are blobs, for %s.
+const blobsAsText = `CASE typeof(%s) WHEN 'blob' THEN '\x' || lower(hex(%s)) ELSE CAST(%s AS TEXT) END`
 
 // decimalText is the declaration of a column that keeps exact decimals as
 // text, which SQLite's own NUMERIC would turn into doubles.
@@ -306,7 +330,7 @@ func fitting(declared string) string {
 
 // typed gives a column the type that all its values have, or text where they
 // have several; an empty column has the type that it was declared with.
-// Columns that hold blobs beside other values are left out.
+// False means that it holds blobs beside other values.
 func typed(c *catalog.Column, counts []int64) bool {
 	integers, reals, texts, blobs := counts[0], counts[1], counts[2], counts[3]
 	declared := strings.ToUpper(c.Native)

@@ -78,7 +78,8 @@ type Table struct {
 	Schema      string       `json:"schema"` // empty where the source has one nameless schema
 	Name        string       `json:"name"`
 	Columns     []Column     `json:"columns"`
-	Keys        []Key        `json:"keys"` // primary and unique keys
+	Left        []LeftColumn `json:"left,omitempty"` // out, since they cannot be carried
+	Keys        []Key        `json:"keys"`           // primary and unique keys
 	ForeignKeys []ForeignKey `json:"foreignKeys"`
 	Rows        int64        `json:"rows"` // the source's own estimate, or a count where it is cheap
 	// Flat is how the rows are made of nested records; nil for a plain table.
@@ -106,12 +107,23 @@ type Column struct {
 	Distinct int64 `json:"distinct,omitempty"`
 	// NullShare estimates the share of NULLs, from 0 to 1.
 	NullShare float64 `json:"nullShare,omitempty"`
+	// Chosen tells that the type was chosen by a person.
+	Chosen bool `json:"chosen,omitempty"`
 	// Misfits counts the values of a shape's column that do not fit its type.
 	Misfits int64 `json:"misfits,omitempty"`
 	// Common are frequent values; Bounds cut the others, sorted, into parts of
 	// the same size. Both are empty where the source does not know.
 	Common []CommonValue `json:"common,omitempty"`
 	Bounds []string      `json:"bounds,omitempty"`
+}
+
+// LeftColumn is a column that no query can name, since Rovik has no type for
+// what it holds.
+type LeftColumn struct {
+	Name   string `json:"name"`
+	Native string `json:"native"`
+	Reason string `json:"reason"`
+	AsText string `json:"asText,omitempty"` // how it reads as text; empty where it does not
 }
 
 // CommonValue is a frequent value of a column, as text, with its share of rows.
@@ -124,6 +136,9 @@ type CommonValue struct {
 type Key struct {
 	Columns []string `json:"columns"`
 	Primary bool     `json:"primary"`
+	// Declared says what was measured of a key that a person declared, and that
+	// nothing enforces; it is empty for the source's own.
+	Declared string `json:"declared,omitempty"`
 }
 
 // ForeignKey says that columns of this table hold keys of another.
@@ -131,6 +146,7 @@ type ForeignKey struct {
 	Columns    []string `json:"columns"`
 	Table      string   `json:"table"`
 	References []string `json:"references"`
+	Declared   string   `json:"declared,omitempty"` // as of a Key
 }
 
 // Layer is an ordered group of views.
@@ -166,6 +182,16 @@ func (t *Table) Column(name string) int {
 		}
 	}
 	return -1
+}
+
+// LeftColumn returns the column of that name that was left out, or nil.
+func (t *Table) LeftColumn(name string) *LeftColumn {
+	for i := range t.Left {
+		if t.Left[i].Name == name {
+			return &t.Left[i]
+		}
+	}
+	return nil
 }
 
 // Catalog is a snapshot of everything that can be named.

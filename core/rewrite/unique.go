@@ -85,6 +85,9 @@ func scanKeys(n *plan.Scan) []plan.IDs {
 	var out []plan.IDs
 next:
 	for _, k := range n.Table.Keys {
+		if k.Declared != "" {
+			continue // nothing enforces it
+		}
 		key := plan.IDs{}
 		for _, name := range k.Columns {
 			id, ok := byName[name]

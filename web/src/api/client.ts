@@ -17,6 +17,7 @@ export type Problem = Schemas['Problem']
 export type SourcePlan = Schemas['SourcePlan']
 export type Step = Schemas['Step']
 export type NewSource = Schemas['NewSource']
+export type DeclaredKey = Schemas['DeclaredKey']
 export type Differences = Schemas['Differences']
 export type Look = Schemas['Look']
 export type Rewrite = Schemas['ReportRewrite']
@@ -67,6 +68,8 @@ export const api = {
     post<Schemas['Frequent'][]>(`/sources/${encodeURIComponent(source)}/frequent`, { table, column }, signal),
   removeSource: (name: string, inSpite: boolean) => call<void>(`/sources/${encodeURIComponent(name)}?inSpite=${inSpite}`, { method: 'DELETE' }),
   retype: (source: string, r: Schemas['RetypeRequest']) => post<SourceInfo>(`/sources/${encodeURIComponent(source)}/retype`, r),
+  setLimits: (source: string, l: Schemas['Limits']) => post<SourceInfo>(`/sources/${encodeURIComponent(source)}/limits`, l),
+  declareKey: (source: string, r: Schemas['KeyRequest']) => post<SourceInfo>(`/sources/${encodeURIComponent(source)}/keys`, r),
   checkSource: (name: string) => post<SourceInfo>(`/sources/${encodeURIComponent(name)}/check`, {}),
   history: (name: string) => call<Schemas['SourceEvent'][]>(`/sources/${encodeURIComponent(name)}/history`),
   sent: (name: string) => call<Schemas['SentStatement'][]>(`/sources/${encodeURIComponent(name)}/sent`),

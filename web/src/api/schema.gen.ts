@@ -541,6 +541,108 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{name}/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bound what a source is asked for at a time */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Limits"];
+                };
+            };
+            responses: {
+                /** @description The source */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SourceInfo"];
+                    };
+                };
+                /** @description Which limit cannot be */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{name}/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Declare a key of a table, which is measured, or take a declared one back */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["KeyRequest"];
+                };
+            };
+            responses: {
+                /** @description The source */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SourceInfo"];
+                    };
+                };
+                /** @description What breaks the key, or why it was not measured */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{name}/retype": {
         parameters: {
             query?: never;
@@ -1293,6 +1395,9 @@ export interface components {
             error: string;
         };
         SourceInfo: {
+            /** @description Of a server */
+            limits: components["schemas"]["Limits"] | null;
+            declared: components["schemas"]["DeclaredKey"][];
             health: components["schemas"]["Health"] | null;
             name: string;
             kind: string;
@@ -1303,6 +1408,35 @@ export interface components {
             foundAt: string | null;
             found: components["schemas"]["FoundSource"] | null;
             changes?: components["schemas"]["QuirkChange"][];
+        };
+        /** @description Zero or nothing stands for the usual */
+        Limits: {
+            connections?: number;
+            /** @description Seconds that a statement waits for its source */
+            silence?: number;
+        };
+        DeclaredKey: {
+            table: string;
+            columns: string[];
+            /** @description The full name of the other table */
+            to?: string;
+            references?: string[];
+            measuredAt?: string;
+            rows?: number;
+            nulls?: number;
+            /** @description Values that break it */
+            breaks?: number;
+        };
+        KeyRequest: {
+            key: components["schemas"]["DeclaredKey"];
+            drop?: boolean;
+        };
+        LeftColumn: {
+            name: string;
+            native: string;
+            reason: string;
+            /** @description How it reads as text; missing where it does not */
+            asText?: string;
         };
         RetypeRequest: {
             table: string;
@@ -1429,6 +1563,7 @@ export interface components {
             /** @description A file of certificates that sign the server's */
             ca?: string;
             path?: string;
+            limits?: components["schemas"]["Limits"];
         };
         HideRequest: {
             hidden: string[];
@@ -1519,6 +1654,8 @@ export interface components {
             schema: string;
             name: string;
             columns: components["schemas"]["TableColumn"][] | null;
+            /** @description Columns that no query can name */
+            left?: components["schemas"]["LeftColumn"][];
             keys: components["schemas"]["Key"][] | null;
             foreignKeys: components["schemas"]["ForeignKey"][] | null;
             rows: number;
@@ -1543,6 +1680,8 @@ export interface components {
             collation?: string;
             readAs?: string;
             note?: string;
+            /** @description Its type was chosen by a person */
+            chosen?: boolean;
             distinct?: number;
             nullShare?: number;
             common?: components["schemas"]["CommonValue"][];
@@ -1555,11 +1694,14 @@ export interface components {
         Key: {
             columns: string[];
             primary: boolean;
+            /** @description What was measured of a declared one */
+            declared?: string;
         };
         ForeignKey: {
             columns: string[];
             table: string;
             references: string[];
+            declared?: string;
         };
         ReportColumn: {
             name: string;

@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
 import { api, ApiError, type NewSource } from '../api/client'
+import { LimitInputs } from './Limits'
 import { products } from './products'
 import { Steps } from './Steps'
 
@@ -35,6 +36,7 @@ export function ConnectPage() {
   const [kind, setKind] = useState('postgresql')
   const [connection, setConnection] = useState('')
   const [form, setForm] = useState({ name: '', host: '127.0.0.1', port: '', database: '', user: '', password: '', tls: 'prefer', ca: '', path: '' })
+  const [limits, setLimits] = useState({ connections: '', silence: '' })
   const [passwordIs, setPasswordIs] = useState('kept')
   const queries = useQueryClient()
   const navigate = useNavigate()
@@ -44,9 +46,10 @@ export function ConnectPage() {
 
   const source = (): NewSource => {
     const { name, host, port, database, user, password, tls, ca, path } = form
-    if (connection.trim()) return { name, connection }
+    const bounds = { connections: Number(limits.connections), silence: Number(limits.silence) }
+    if (connection.trim()) return { name, connection, config: { limits: bounds } }
     if (!server) return { name, kind, config: { path } }
-    const config = { host, port: Number(port || chosen.port), database, user, tls, ...(tls === 'verify' && ca ? { ca } : {}) }
+    const config = { host, port: Number(port || chosen.port), database, user, tls, limits: bounds, ...(tls === 'verify' && ca ? { ca } : {}) }
     if (passwordIs === 'kept') return { name, kind, config, password }
     return { name, kind, config: { ...config, secret: `${passwordIs}:${password}` } }
   }
@@ -119,7 +122,7 @@ export function ConnectPage() {
                     <Input size="xs" bg="sheet" w="76px" aria-label="Port" inputMode="numeric" placeholder={chosen.port} _placeholder={{ color: 'faint' }} value={form.port} onChange={set('port')} />
                   </Flex>
                 </Line>
-                {line('Database', 'database')}
+                {kind === 'mariadb' ? line('Databases', 'database', { placeholder: 'one, or several with commas; empty for all' }) : line('Database', 'database')}
                 {line('User', 'user')}
                 <Choice label="Password is" options={passwordKinds} value={passwordIs} onChange={(e) => setPasswordIs(e.target.value)} />
                 {line({ kept: 'Password', env: 'Variable', file: 'File' }[passwordIs]!, 'password', { type: passwordIs === 'kept' ? 'password' : 'text', autoComplete: 'new-password' })}
@@ -130,6 +133,11 @@ export function ConnectPage() {
               line('Path', 'path', { placeholder: kind === 'sqlite' ? '/path/to/file.db' : '/path/to/a/file or folder' })
             )}
           </chakra.fieldset>
+          {(server || connection.trim()) && (
+            <Line label="Limits">
+              <LimitInputs limits={limits} onChange={setLimits} />
+            </Line>
+          )}
           <Flex gap="2" mt="3" pl="124px">
             <Button size="xs" type="submit" bg="tide" color="paper" loading={connect.isPending} disabled={!form.name}>
               Connect

@@ -7,6 +7,7 @@ import { api, ApiError, type Catalog, type SourceInfo } from '../api/client'
 import { middle } from '../lib/text'
 import { hueOf } from '../theme'
 import { Differences } from './Differences'
+import { Limits } from './Limits'
 import { products } from './products'
 import { Steps } from './Steps'
 import { localName, TableList } from './TableList'
@@ -60,7 +61,7 @@ export function SourcesPage({ catalog }: { catalog: Catalog }) {
       <Flex flex="1" minH="0">
         <TableList key={source.name} source={source} table={table} />
         <Box flex="1" minW="0" overflow="auto">
-          {table ? <TableSheet key={source.name + table.schema + table.name} table={table} shaped={['json', 'xml', 'document'].includes(source.kind)} retypable={source.kind === 'csv'} /> : <Text p="4" color="faint">No tables that this user may read.</Text>}
+          {table ? <TableSheet key={source.name + table.schema + table.name} source={source} catalog={catalog} table={table} shaped={['json', 'xml', 'document'].includes(source.kind)} retypable={source.kind === 'csv'} /> : <Text p="4" color="faint">No tables that this user may read.</Text>}
         </Box>
         <Quirks source={source} />
       </Flex>
@@ -86,7 +87,7 @@ function Head({ source }: { source: SourceInfo }) {
   const differs = compare.data && compare.data.changes.length > 0 ? compare.data : null
   const steps = useMutation({ mutationFn: () => api.tryKept(source.name) })
   const check = useMutation({ mutationFn: () => api.checkSource(source.name), onSuccess: again })
-  const [shown, setShown] = useState<'history' | 'sent' | null>(null)
+  const [shown, setShown] = useState<'history' | 'sent' | 'limits' | null>(null)
   const remove = useMutation({
     mutationFn: (inSpite: boolean) => api.removeSource(source.name, inSpite),
     onSuccess: async () => {
@@ -103,14 +104,14 @@ function Head({ source }: { source: SourceInfo }) {
       ))}
       <Flex align="center" gap="3">
         <Text whiteSpace="nowrap" title={source.address}>
-          {middle(source.address, 48)}
+          {middle(source.address, 40)}
         </Text>
         <Text color="faint" whiteSpace="nowrap" title={source.found?.version}>
           {source.found ? source.found.version && `version ${source.found.version.split(' ')[0]}` : 'never reached'}
         </Text>
         {source.foundAt && (
           <Text color="faint" whiteSpace="nowrap">
-            read {new Date(source.foundAt).toLocaleString()}
+            read {new Date(source.foundAt).toLocaleString([], { dateStyle: 'short', timeStyle: 'short' })}
           </Text>
         )}
         <Flex ml="auto" gap="1.5" flexShrink={0}>
@@ -129,6 +130,11 @@ function Head({ source }: { source: SourceInfo }) {
           <Button {...small} aria-pressed={shown === 'sent'} title="The statements that it was sent lately" onClick={() => setShown(shown === 'sent' ? null : 'sent')}>
             Sent
           </Button>
+          {source.limits && (
+            <Button {...small} aria-pressed={shown === 'limits'} title={`${source.limits.connections} connections at most, ${source.limits.silence} s without an answer`} onClick={() => setShown(shown === 'limits' ? null : 'limits')}>
+              Limits
+            </Button>
+          )}
           <Button {...small} color="kept" loading={remove.isPending} title="Forget the source and its password; nothing in it changes" onClick={() => remove.mutate(false)}>
             Remove
           </Button>
@@ -138,6 +144,7 @@ function Head({ source }: { source: SourceInfo }) {
       {source.note && <Text color="narrowed">{source.note}</Text>}
       {check.isError && <Failure error={check.error} />}
       {shown === 'history' && <History key={source.health?.at} source={source.name} />}
+      {shown === 'limits' && <Limits source={source} onSaved={() => setShown(null)} />}
       {shown === 'sent' && <Sent source={source.name} />}
       {refresh.isSuccess && <Text color="folded">It answers; the catalogue is fresh.</Text>}
       {refresh.isError && <Failure error={refresh.error} />}

@@ -2,15 +2,16 @@ import { Box, Button, chakra, Flex, Text } from '@chakra-ui/react'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { Link } from 'react-router'
-import { api, ApiError, type Look, type Table } from '../api/client'
+import { api, ApiError, type Catalog, type Look, type SourceInfo, type Table } from '../api/client'
 import { count, isNumeric, middle } from '../lib/text'
+import { Keys } from './Keys'
 import { columnTypes } from './shapes'
 
 const head = { fontSize: '11px', color: 'faint', fontWeight: '400', textAlign: 'left', px: '2', py: '1', borderBottom: '1px solid', borderColor: 'line' } as const
 const number = { px: '2', textAlign: 'right', fontVariantNumeric: 'tabular-nums', whiteSpace: 'nowrap' } as const
 
 /** A table's columns with types and keys and, once it was looked at, what its source measured and its first rows. */
-export function TableSheet({ table, shaped, retypable }: { table: Table; shaped: boolean; retypable: boolean }) {
+export function TableSheet({ source, catalog, table, shaped, retypable }: { source: SourceInfo; catalog: Catalog; table: Table; shaped: boolean; retypable: boolean }) {
   const [looking, setLooking] = useState(false)
   const [open, setOpen] = useState<string | null>(null)
   const name = table.schema ? `${table.schema}.${table.name}` : table.name
@@ -23,8 +24,8 @@ export function TableSheet({ table, shaped, retypable }: { table: Table; shaped:
   const refused = retype.error instanceof ApiError ? retype.error.problem : null
   const keyOf = (column: string) => {
     const out: string[] = []
-    for (const k of table.keys ?? []) if (k.columns.includes(column)) out.push(k.primary ? 'primary' : 'unique')
-    for (const f of table.foreignKeys ?? []) if (f.columns.includes(column)) out.push(`→ ${f.table.split('.').pop()}`)
+    for (const k of table.keys ?? []) if (k.columns.includes(column)) out.push(k.primary ? 'primary' : k.declared ? 'unique, declared' : 'unique')
+    for (const f of table.foreignKeys ?? []) if (f.columns.includes(column)) out.push(`→ ${f.table.split('.').pop()}${f.declared ? ', declared' : ''}`)
     return out.join(', ')
   }
   const measured = look.data && !look.data.problem ? look.data : null
@@ -105,7 +106,12 @@ export function TableSheet({ table, shaped, retypable }: { table: Table; shaped:
                   )}
                 </chakra.td>
                 <chakra.td px="2" py={retypable ? '0.5' : undefined} title={[c.native, c.collation].filter(Boolean).join(', ')}>
-                  {retypable && c.readAs !== 'folder' ? <TypeChoice label={c.name} type={c.type} busy={retype.isPending} chosen={/as was chosen/.test(c.note ?? '')} onChange={(type) => retype.mutate({ column: c.name, type })} /> : c.type}
+                  {!retypable && c.chosen && (
+                    <chakra.button type="button" float="right" color="tide" title="Leave the column out again" onClick={() => retype.mutate({ column: c.name, type: '' })}>
+                      leave out
+                    </chakra.button>
+                  )}
+                  {retypable && c.readAs !== 'folder' ? <TypeChoice label={c.name} type={c.type} busy={retype.isPending} chosen={c.chosen ?? false} onChange={(type) => retype.mutate({ column: c.name, type })} /> : c.type}
                 </chakra.td>
                 {!measured && (
                   <chakra.td px="2" color="faint" title={c.collation}>
@@ -132,8 +138,29 @@ export function TableSheet({ table, shaped, retypable }: { table: Table; shaped:
               ),
             ]
           })}
+          {(table.left ?? []).map((l) => (
+            <chakra.tr key={l.name} borderBottom="1px solid" borderColor="line" color="faint" data-testid="left">
+              <chakra.td px="2" py="0.5" fontFamily="mono" title={l.name}>
+                {middle(l.name, 24)}
+              </chakra.td>
+              <chakra.td px="2">left out</chakra.td>
+              <chakra.td px="2" colSpan={columns.length - 2}>
+                <Flex gap="2" align="baseline">
+                  <Text title={l.native}>
+                    {middle(l.native, 24)}: {l.reason}
+                  </Text>
+                  {l.asText && (
+                    <Button ml="auto" size="2xs" variant="outline" color="ink" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} loading={retype.isPending && retype.variables?.column === l.name} title={`As text: ${l.asText}`} onClick={() => retype.mutate({ column: l.name, type: 'text' })}>
+                      Expose as text
+                    </Button>
+                  )}
+                </Flex>
+              </chakra.td>
+            </chakra.tr>
+          ))}
         </tbody>
       </chakra.table>
+      <Keys source={source} table={table} catalog={catalog} />
       {look.data && <FirstRows look={look.data} />}
     </Box>
   )
