@@ -110,6 +110,9 @@ var readingSchema = arrow.NewSchema([]arrow.Field{
 // rowGroup is how many readings are described together in a file.
 const rowGroup = 16384
 
+// pageRows is how many readings are a page of a column.
+const pageRows = 2048
+
 // writeMonth writes a month's readings into a folder that names it.
 func writeMonth(dir string, seed uint64, scale float64, month int) (err error) {
 	name := filepath.Join(dir, "month="+firstMonth.AddDate(0, month, 0).Format("2006-01"))
@@ -120,7 +123,8 @@ func writeMonth(dir string, seed uint64, scale float64, month int) (err error) {
 	if err != nil {
 		return err
 	}
-	props := parquet.NewWriterProperties(parquet.WithCompression(compress.Codecs.Snappy), parquet.WithMaxRowGroupLength(rowGroup))
+	props := parquet.NewWriterProperties(parquet.WithCompression(compress.Codecs.Snappy), parquet.WithMaxRowGroupLength(rowGroup),
+		parquet.WithPageIndexEnabled(true), parquet.WithBatchSize(pageRows), parquet.WithDataPageSize(1))
 	w, err := pqarrow.NewFileWriter(readingSchema, f, props, pqarrow.DefaultWriterProps())
 	if err != nil {
 		return err

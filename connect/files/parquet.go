@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"github.com/apache/arrow-go/v18/arrow"
+	"github.com/apache/arrow-go/v18/arrow/array"
 	"github.com/apache/arrow-go/v18/arrow/decimal128"
 	pq "github.com/apache/arrow-go/v18/parquet"
 	pqfile "github.com/apache/arrow-go/v18/parquet/file"
@@ -442,19 +443,28 @@ func (g *rowGroup) read(ctx context.Context, give func(kernel.Batch) error) erro
 		return damaged(err)
 	}
 	defer rr.Release()
-	seen := int64(0)
-	for rr.Next() {
+	return g.some(rr, g.rows(), give)
+}
+
+// some gives the next rows of a reader.
+func (g *rowGroup) some(rr pqarrow.RecordReader, left int64, give func(kernel.Batch) error) error {
+	for left > 0 && rr.Next() {
 		rec := rr.RecordBatch()
 		rec.Retain() // it lives on in what is given; the garbage collector frees it
+		n := min(left, rec.NumRows())
 		byName := map[string]arrow.Array{}
 		for i, f := range rec.Schema().Fields() {
-			byName[g.p.names[f.Name]] = rec.Column(i)
+			arr := rec.Column(i)
+			if n < rec.NumRows() {
+				arr = array.NewSlice(arr, 0, n)
+			}
+			byName[g.p.names[f.Name]] = arr
 		}
-		b, err := g.p.batch(byName, int(rec.NumRows()))
+		b, err := g.p.batch(byName, int(n))
 		if err != nil {
 			return err
 		}
-		seen += rec.NumRows()
+		left -= n
 		if err := give(b); err != nil {
 			return err
 		}
@@ -462,8 +472,8 @@ func (g *rowGroup) read(ctx context.Context, give func(kernel.Batch) error) erro
 	if err := rr.Err(); err != nil && !errors.Is(err, io.EOF) {
 		return damaged(err)
 	}
-	if seen != g.rows() {
-		return damaged(fmt.Errorf("a row group has %d rows where it says %d", seen, g.rows()))
+	if left > 0 {
+		return damaged(fmt.Errorf("a row group has %d rows less than it says", left))
 	}
 	return nil
 }

@@ -3,11 +3,13 @@ package files
 import (
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/array"
@@ -15,6 +17,7 @@ import (
 	"github.com/apache/arrow-go/v18/parquet/pqarrow"
 
 	"rovik/connect"
+	"rovik/core/exec"
 	"rovik/core/value"
 )
 
@@ -258,4 +261,62 @@ func TestParquetTooFine(t *testing.T) {
 	if _, err := convert(arr, value.Timestamp); err == nil || !strings.Contains(err.Error(), "nanoseconds") {
 		t.Error(err)
 	}
+}
+
+// Within a row group pages are left unread where the file has their bounds, also
+// where those of several columns lie across each other, and no answer changes.
+func TestParquetPages(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 14))
+	var rows []logged
+	for i := range 20_000 {
+		l := logged{room: i / 2500, at: int64(i) * 60_000, celsius: float64(i%5000) / 100, note: fmt.Sprintf("n%04d", i/10)}
+		switch {
+		case r.IntN(30) == 0:
+			l.celsius = math.NaN()
+		case r.IntN(20) == 0:
+			l.celsius = nil
+		}
+		if i/1000%3 == 1 || r.IntN(15) == 0 {
+			l.note = nil
+		}
+		rows = append(rows, l)
+	}
+	for name, props := range map[string][]pq.WriterProperty{
+		"with dictionaries":    {pq.WithDictionaryDefault(true)},
+		"without dictionaries": {pq.WithDictionaryDefault(false), pq.WithDataPageVersion(pq.DataPageV2)},
+	} {
+		root := t.TempDir()
+		writeParquet(t, filepath.Join(root, "readings.parquet"), 15_000, append(props, pq.WithPageIndexEnabled(true), pq.WithDataPageSize(1000), pq.WithBatchSize(100)), rows...)
+		p := connected(t, "parquet", root)
+		for sql, most := range map[string]float64{
+			"SELECT count(*) AS n, sum(room_id) AS s FROM f.readings WHERE at >= timestamp '1970-01-08 10:00:00' AND at < timestamp '1970-01-08 12:00:00'": 0.1,
+			"SELECT at, note FROM f.readings WHERE room_id = 3 AND celsius < 5":                                                                            0.5,
+			"SELECT at, celsius FROM f.readings WHERE note = 'n0877'":                                                                                      0.2,
+			"SELECT at FROM f.readings WHERE note LIKE 'n12%' AND celsius IS NULL":                                                                         0.2,
+			"SELECT at, room_id FROM f.readings WHERE note IS NOT NULL AND at < timestamp '1970-01-03' OR room_id = 7":                                     0.5,
+			"SELECT note, celsius FROM f.readings WHERE celsius = 'NaN'::double precision AND room_id IN (0, 7)":                                           0.5,
+		} {
+			_, report := p.rows(sql)
+			pages := pagesOf(report)
+			if pages.Of < 100 || float64(pages.Read) > most*float64(pages.Of) || pages.Read == 0 {
+				t.Errorf("%s, %s: %d of %d pages", name, sql, pages.Read, pages.Of)
+			}
+		}
+		for range 60 {
+			from, column := r.IntN(20_000), []string{"at", "room_id", "celsius", "note"}[r.IntN(4)]
+			at := func(i int) string { return time.UnixMilli(int64(i) * 60_000).UTC().Format("'2006-01-02 15:04:05'") }
+			low := map[string]string{"at": "timestamp " + at(from), "room_id": fmt.Sprint(from / 2500), "celsius": fmt.Sprint(from / 400), "note": fmt.Sprintf("'n%04d'", from/10)}
+			op := []string{"<", "<=", "=", ">=", ">"}[r.IntN(5)]
+			p.rows(fmt.Sprintf("SELECT * FROM f.readings WHERE %s %s %s AND at %s timestamp %s", column, op, low[column], []string{"<", ">="}[r.IntN(2)], at(r.IntN(20_000))))
+		}
+	}
+}
+
+func pagesOf(r *exec.Report) exec.Touched {
+	for _, t := range r.Statements[0].Touched {
+		if t.What == "pages" {
+			return t
+		}
+	}
+	return exec.Touched{}
 }

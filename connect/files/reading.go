@@ -93,7 +93,7 @@ type prepared struct {
 	partOf  map[string]int   // a folder's column → its place in the files' parts
 	conds   []plan.Expr      // by which parts are skipped
 	// How much there is, and how much of it is read.
-	filesRead, groups, groupsRead, size, sizeRead atomic.Int64
+	filesRead, groups, groupsRead, pages, pagesRead, size, sizeRead atomic.Int64
 	unfit                                         unfit
 }
 
@@ -147,6 +147,9 @@ func (p *prepared) touched() []exec.Touched {
 	out := []exec.Touched{{What: "files", Read: p.filesRead.Load(), Of: int64(len(p.t.files))}}
 	if p.s.format.keepsBounds() {
 		out = append(out, exec.Touched{What: "row groups", Read: p.groupsRead.Load(), Of: p.groups.Load()})
+	}
+	if n := p.pages.Load(); n > 0 {
+		out = append(out, exec.Touched{What: "pages", Read: p.pagesRead.Load(), Of: n})
 	}
 	return append(out, exec.Touched{What: "bytes", Read: p.sizeRead.Load(), Of: p.size.Load()})
 }
@@ -268,8 +271,15 @@ func (p *prepared) readFile(ctx context.Context, f file, cut *cutter, give func(
 	p.filesRead.Add(1)
 	one := func(ctx context.Context, i int) error {
 		p.groupsRead.Add(1)
+		pass := func(b kernel.Batch) error { return p.pass(b, f, cut, give) }
+		if pg, ok := read[i].(paged); ok {
+			if rows := p.spans(pg, f); rows != nil {
+				p.sawPages(pg, rows)
+				return pg.readRows(ctx, rows, pass)
+			}
+		}
 		p.sizeRead.Add(read[i].bytes())
-		return read[i].read(ctx, func(b kernel.Batch) error { return p.pass(b, f, cut, give) })
+		return read[i].read(ctx, pass)
 	}
 	if parallel > 1 {
 		return each(ctx, len(read), one)
@@ -282,8 +292,19 @@ func (p *prepared) readFile(ctx context.Context, f file, cut *cutter, give func(
 	return nil
 }
 
+// sawPages counts what is read of a part of which some rows are.
+func (p *prepared) sawPages(part paged, rows []span) {
+	bytes, read, all := part.extent(rows)
+	p.sizeRead.Add(bytes)
+	p.pagesRead.Add(read)
+	p.pages.Add(all)
+}
+
 // mayHold tells whether a part may have rows that meet the conditions.
-func (p *prepared) mayHold(part part, f file) bool {
+func (p *prepared) mayHold(part part, f file) bool { return p.mayHoldIn(f, part.bounds) }
+
+// mayHoldIn is mayHold with the bounds of a file's columns.
+func (p *prepared) mayHoldIn(f file, boundsOf func(column string) (bounds, bool)) bool {
 	of := func(id plan.ID) (bounds, bool) {
 		name, ok := p.r.ids[id]
 		if !ok {
@@ -297,7 +318,7 @@ func (p *prepared) mayHold(part part, f file) bool {
 			}
 			return b, true
 		}
-		return part.bounds(name)
+		return boundsOf(name)
 	}
 	for _, c := range p.conds {
 		if !mayHold(c, of) {
@@ -425,7 +446,16 @@ func (s *Source) Plan(ctx context.Context, st *fold.Statement) ([]string, error)
 		for _, part := range parts {
 			if p.mayHold(part, f) {
 				needed++
-				bytes += part.bytes()
+				var rows []span
+				if pg, ok := part.(paged); ok {
+					rows = p.spans(pg, f)
+				}
+				if rows != nil {
+					n, _, _ := part.(paged).extent(rows)
+					bytes += n
+				} else {
+					bytes += part.bytes()
+				}
 			}
 		}
 		if err := o.Close(); err != nil {
