@@ -10,6 +10,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
@@ -163,47 +164,27 @@ func (c *csv) describe(ctx context.Context, f file) (*contents, error) {
 		return nil, err
 	}
 	defer o.Close()
-	guesses := make([]shape.Guess, len(o.header))
-	out := &contents{facts: map[string]catalog.Quirk{}}
-	ragged := 0
-	var raggedAt []string
-	for ; ; out.rows++ {
-		if err := o.scan.next(); errors.Is(err, io.EOF) {
-			break
-		} else if err != nil {
-			return nil, err
+	all := newSeen(len(o.header))
+	parse := func(scan *scanner, give func(*seen) error) error {
+		part := newSeen(len(o.header))
+		if err := part.read(ctx, scan, o.header); err != nil {
+			return err
 		}
-		if out.rows%1024 == 0 && ctx.Err() != nil {
-			return nil, ctx.Err()
-		}
-		if len(o.scan.fields) != len(o.header) {
-			if ragged++; ragged <= maxLines {
-				raggedAt = append(raggedAt, strconv.Itoa(o.scan.first))
-			}
-		}
-		for i := range guesses {
-			cell := field{}
-			if i < len(o.scan.fields) {
-				cell = o.scan.fields[i]
-			}
-			if len(cell.text) == 0 && !cell.quoted {
-				guesses[i].Null()
-				continue
-			}
-			if err := guesses[i].See(cell.text, o.scan.plain); err != nil {
-				return nil, value.Errorf(value.CodeBadText, "line %d, column %s: %s", o.scan.first, o.header[i], err)
-			}
-		}
+		return give(part)
 	}
-	if ragged > 0 {
+	if err := eachBlock(ctx, o, runtime.GOMAXPROCS(0), parse, all.merge); err != nil {
+		return nil, err
+	}
+	out := &contents{rows: all.rows, facts: map[string]catalog.Quirk{}}
+	if all.ragged > 0 {
 		more := ""
-		if ragged > maxLines {
+		if all.ragged > maxLines {
 			more = " and others"
 		}
-		out.facts["ragged lines"] = catalog.Quirk{Value: fmt.Sprintf("%d: lines %s%s", ragged, strings.Join(raggedAt, ", "), more),
+		out.facts["ragged lines"] = catalog.Quirk{Value: fmt.Sprintf("%d: lines %s%s", all.ragged, strings.Join(all.raggedAt, ", "), more),
 			Meaning: "Cells that a line lacks are NULL; cells that it has too many are left out."}
 	}
-	for i, g := range guesses {
+	for i, g := range all.guesses {
 		col := catalog.Column{Name: o.header[i], Type: value.Of(g.Kind()), Nullable: g.Nulls > 0, Native: "text"}
 		if out.rows > 0 {
 			col.NullShare = float64(g.Nulls) / float64(out.rows)
@@ -211,6 +192,59 @@ func (c *csv) describe(ctx context.Context, f file) (*contents, error) {
 		out.columns = append(out.columns, col)
 	}
 	return out, nil
+}
+
+// seen is what was seen of a file, or of a block of it.
+type seen struct {
+	rows     int64
+	guesses  []shape.Guess
+	ragged   int
+	raggedAt []string // the first lines
+}
+
+func newSeen(columns int) *seen { return &seen{guesses: make([]shape.Guess, columns)} }
+
+// read sees all records.
+func (s *seen) read(ctx context.Context, scan *scanner, header []string) error {
+	for ; ; s.rows++ {
+		if err := scan.next(); errors.Is(err, io.EOF) {
+			return nil
+		} else if err != nil {
+			return err
+		}
+		if s.rows%1024 == 0 && ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if len(scan.fields) != len(header) {
+			if s.ragged++; s.ragged <= maxLines {
+				s.raggedAt = append(s.raggedAt, strconv.Itoa(scan.first))
+			}
+		}
+		for i := range s.guesses {
+			cell := field{}
+			if i < len(scan.fields) {
+				cell = scan.fields[i]
+			}
+			if len(cell.text) == 0 && !cell.quoted {
+				s.guesses[i].Null()
+				continue
+			}
+			if err := s.guesses[i].See(cell.text, scan.plain); err != nil {
+				return value.Errorf(value.CodeBadText, "line %d, column %s: %s", scan.first, header[i], err)
+			}
+		}
+	}
+}
+
+// merge adds what was seen of the next block.
+func (s *seen) merge(o *seen) error {
+	s.rows, s.ragged = s.rows+o.rows, s.ragged+o.ragged
+	s.raggedAt = append(s.raggedAt, o.raggedAt...)
+	s.raggedAt = s.raggedAt[:min(len(s.raggedAt), maxLines)]
+	for i := range s.guesses {
+		s.guesses[i].Merge(o.guesses[i])
+	}
+	return nil
 }
 
 func (c *csv) open(_ context.Context, f file, columns []catalog.Column) (opened, error) {
@@ -229,13 +263,32 @@ func (c *csvFile) bytes() int64                 { return c.size }
 func (c *csvFile) bounds(string) (bounds, bool) { return bounds{}, false }
 
 func (c *csvFile) read(ctx context.Context, give func(kernel.Batch) error) error {
+	return c.readBy(ctx, 1, give)
+}
+
+// readBy is read by several workers at the same time, where the file is large.
+func (c *csvFile) readBy(ctx context.Context, workers int, give func(kernel.Batch) error) error {
 	at := make([]int, len(c.columns)) // where in a record each column stands, or -1
 	for i, col := range c.columns {
 		at[i] = slices.Index(c.header, col.Name)
 	}
-	out := cells.NewBatcher(c.columns, &c.scan.plain, give)
+	return eachBlock(ctx, c, workers, func(scan *scanner, give func(kernel.Batch) error) error { return c.batches(ctx, scan, at, give) }, give)
+}
+
+// eachBlock hands on what parse makes of the file: of blocks of it, by several
+// workers, where it is large.
+func eachBlock[T any](ctx context.Context, c *csvFile, workers int, parse func(*scanner, func(T) error) error, take func(T) error) error {
+	if workers < 2 || c.size < divideFrom {
+		return parse(c.scan, take)
+	}
+	return divide(ctx, c.scan, workers, divideBlock, parse, take)
+}
+
+// batches reads all records of a scanner.
+func (c *csvFile) batches(ctx context.Context, scan *scanner, at []int, give func(kernel.Batch) error) error {
+	out := cells.NewBatcher(c.columns, &scan.plain, give)
 	for {
-		err := c.scan.next()
+		err := scan.next()
 		if errors.Is(err, io.EOF) {
 			return out.Flush()
 		}
@@ -244,12 +297,12 @@ func (c *csvFile) read(ctx context.Context, give func(kernel.Batch) error) error
 		}
 		for i, j := range at {
 			var cell field
-			if j >= 0 && j < len(c.scan.fields) {
-				cell = c.scan.fields[j]
+			if j >= 0 && j < len(scan.fields) {
+				cell = scan.fields[j]
 			}
 			if len(cell.text) == 0 && (!cell.quoted || c.columns[i].Type.Kind != value.Text) {
 				out.Null(i)
-			} else if err := out.Cell(i, cell.text, "line", c.scan.first); err != nil {
+			} else if err := out.Cell(i, cell.text, "line", scan.first); err != nil {
 				return err
 			}
 		}

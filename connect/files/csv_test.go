@@ -7,17 +7,20 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"math/rand"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"testing/iotest"
 
 	"github.com/klauspost/compress/zstd"
 
 	"rovik/connect/cells"
+	"rovik/core/kernel"
 )
 
 func writeFile(t *testing.T, path string, b []byte) {
@@ -194,15 +197,74 @@ func records(in io.Reader, comma byte) ([][]string, error) {
 
 // What the standard library reads, the scanner reads alike, wherever the blocks
 // end; and nothing makes it panic or read for ever.
+// Several that read blocks of a file see what one sees: the same records on the
+// same lines, and the same errors, however quotes stand.
+func TestDividedCSV(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 8))
+	pieces := []string{"a", "bc", "1", ",", ",", "\n", "\n", "\n", "\r\n", "\"x\"", "\"a\nb\"", "\"\"\"\"", "\"a,\"\"b\"\"\"", "\"", "5\" disk", "\n\n", "\r", "é"}
+	type record struct {
+		line  int
+		cells string
+	}
+	parse := func(s *scanner, give func(record) error) error {
+		for {
+			if err := s.next(); errors.Is(err, io.EOF) {
+				return nil
+			} else if err != nil {
+				return err
+			}
+			var cells []string
+			for _, f := range s.fields {
+				cells = append(cells, fmt.Sprintf("%s %v", f.text, f.quoted))
+			}
+			if err := give(record{s.first, strings.Join(cells, "|")}); err != nil {
+				return err
+			}
+		}
+	}
+	fellBack, whole := 0, 0
+	for range 4000 {
+		var text strings.Builder
+		odd := r.IntN(3) == 0 // quotes where they may not be
+		for range r.IntN(120) {
+			p := pieces[r.IntN(len(pieces))]
+			if !odd && (strings.Count(p, "\"")%2 == 1 || p == "\r") {
+				continue
+			}
+			text.WriteString(p)
+		}
+		var want, got []record
+		one := parse(newScanner(strings.NewReader(text.String()), ','), func(r record) error { want = append(want, r); return nil })
+		calls := atomic.Int64{}
+		several := divide(t.Context(), newScanner(strings.NewReader(text.String()), ','), 3, 8+r.IntN(60), func(s *scanner, give func(record) error) error {
+			if !s.block {
+				calls.Add(1)
+			}
+			return parse(s, give)
+		}, func(r record) error { got = append(got, r); return nil })
+		if fmt.Sprint(one) != fmt.Sprint(several) || !slices.Equal(got, want) {
+			t.Fatalf("%q\none     %v %v\nseveral %v %v", text.String(), want, one, got, several)
+		}
+		if calls.Load() > 0 {
+			fellBack++
+		} else {
+			whole++
+		}
+	}
+	if fellBack < 100 || whole < 2000 {
+		t.Errorf("%d were read on by one, %d by several", fellBack, whole)
+	}
+}
+
 func FuzzScanner(f *testing.F) {
 	for _, seed := range []string{"a,b\n1,2\n", "\"a\"\"b\",\"c\nd\"\n", "a\r\nb\r\n", "\"x\"y,z\n", ",\n,", "\"", "a,\"b", "\n\n", "a,b,"} {
 		f.Add([]byte(seed))
 	}
-	r := rand.New(rand.NewSource(1))
+	r := rand.New(rand.NewPCG(1, 1))
 	for range 300 {
-		b := make([]byte, r.Intn(40))
+		b := make([]byte, r.IntN(40))
 		for i := range b {
-			b[i] = "a,\"\n\rb"[r.Intn(6)]
+			b[i] = "a,\"\n\rb"[r.IntN(6)]
 		}
 		f.Add(b)
 	}
@@ -279,7 +341,8 @@ func BenchmarkCSV(b *testing.B) {
 		header = false
 		return nil
 	}
-	var split, read, describe, theirSplit, theirRead int64
+	whole := file{path: path, size: int64(text.Len())}
+	var split, read, together, describe, theirSplit, theirRead int64
 	for b.Loop() {
 		theirSplit += elapsed(b, standard(func([]string) error { return nil }))
 		header = true
@@ -295,9 +358,17 @@ func BenchmarkCSV(b *testing.B) {
 			return o.Close()
 		})
 		read += elapsed(b, func() error { return readAll(b, c, file{path: path}, held.columns) })
-		describe += elapsed(b, func() error { _, err := c.describe(b.Context(), file{path: path}); return err })
+		together += elapsed(b, func() error {
+			o, err := c.open(b.Context(), whole, held.columns)
+			if err != nil {
+				return err
+			}
+			return errors.Join(o.(*csvFile).readBy(b.Context(), runtime.GOMAXPROCS(0), func(kernel.Batch) error { return nil }), o.Close())
+		})
+		describe += elapsed(b, func() error { _, err := c.describe(b.Context(), whole); return err })
 	}
 	b.ReportMetric(float64(split)/float64(theirSplit), "split/encoding-csv")
 	b.ReportMetric(float64(read)/float64(theirRead), "columns/encoding-csv")
+	b.ReportMetric(float64(together)/float64(read), "by-all/by-one")
 	b.ReportMetric(float64(describe)/float64(theirRead), "describe/encoding-csv")
 }

@@ -32,7 +32,8 @@ type scanner struct {
 	at    int // of the next record in buf
 	end   int // of what is read into buf
 	eof   bool
-	line  int // of the next record, from 1
+	block bool // there is no more to read than buf
+	line  int  // of the next record, from 1
 	// plain tells that all bytes so far are of ASCII and none is 0, so that no
 	// cell has to be looked at for that.
 	plain bool
@@ -59,7 +60,7 @@ func (s *scanner) more() error {
 	}
 	if s.end == len(s.buf) {
 		if len(s.buf) >= maxRecord {
-			return value.Errorf(value.CodeSource, "line %d: a record is longer than %d MiB", s.line, maxRecord>>20).WithHint("look for a quote that does not end")
+			return s.tooLong(s.line)
 		}
 		s.buf = append(s.buf, make([]byte, len(s.buf))...)
 	}
@@ -73,15 +74,26 @@ func (s *scanner) more() error {
 	return err
 }
 
+func (s *scanner) tooLong(line int) error {
+	return value.Errorf(value.CodeSource, "line %d: a record is longer than %d MiB", line, maxRecord>>20).WithHint("look for a quote that does not end")
+}
+
 // next reads a record into fields; io.EOF ends the file.
 func (s *scanner) next() error {
 	for {
+		from := s.at
 		done, err := s.record()
+		if s.block && s.at-from > maxRecord {
+			return s.tooLong(s.first)
+		}
 		if err != nil || done {
 			return err
 		}
-		if s.eof {
+		if s.eof || s.block && s.at == s.end {
 			return io.EOF
+		}
+		if s.block {
+			return errUnfinished
 		}
 		if err := s.more(); err != nil {
 			return err

@@ -59,6 +59,12 @@ type part interface {
 	read(ctx context.Context, give func(kernel.Batch) error) error
 }
 
+// divisible is a part that several workers can read at the same time.
+type divisible interface {
+	part
+	readBy(ctx context.Context, workers int, give func(kernel.Batch) error) error
+}
+
 // Kinds are the kinds of files, by the name of the kind of source.
 var kinds = map[string]format{"parquet": &parquet{}, "csv": &csv{}, "json": &jsonFiles{}, "xml": &xmlFiles{}}
 

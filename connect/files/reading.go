@@ -94,7 +94,7 @@ type prepared struct {
 	conds   []plan.Expr      // by which parts are skipped
 	// How much there is, and how much of it is read.
 	filesRead, groups, groupsRead, pages, pagesRead, size, sizeRead atomic.Int64
-	unfit                                         unfit
+	unfit                                                           unfit
 }
 
 func (s *Source) prepare(st *fold.Statement) (*prepared, error) {
@@ -279,6 +279,9 @@ func (p *prepared) readFile(ctx context.Context, f file, cut *cutter, give func(
 			}
 		}
 		p.sizeRead.Add(read[i].bytes())
+		if d, ok := read[i].(divisible); ok {
+			return d.readBy(ctx, parallel, pass)
+		}
 		return read[i].read(ctx, pass)
 	}
 	if parallel > 1 {

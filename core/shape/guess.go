@@ -20,6 +20,14 @@ type Guess struct {
 // Null counts what is not there.
 func (g *Guess) Null() { g.Nulls++ }
 
+// Merge narrows the guess by what another one saw.
+func (g *Guess) Merge(o Guess) {
+	g.Nulls, g.Values = g.Nulls+o.Nulls, g.Values+o.Values
+	g.notBool, g.notInt, g.notNumber = g.notBool || o.notBool, g.notInt || o.notInt, g.notNumber || o.notNumber
+	g.notFloat, g.notDate, g.notMoment = g.notFloat || o.notFloat, g.notDate || o.notDate, g.notMoment || o.notMoment
+	g.wide = g.wide || o.wide
+}
+
 // See narrows the guess by a text. plain says that it is known to be UTF-8
 // without the character 0.
 func (g *Guess) See(text []byte, plain bool) error {
