@@ -20,6 +20,7 @@ import (
 	"rovik/connect/sqlite"
 	"rovik/core/bind"
 	"rovik/core/catalog"
+	"rovik/core/estate"
 	"rovik/core/exec"
 	"rovik/core/fold"
 	"rovik/core/kernel"
@@ -48,6 +49,8 @@ type state struct {
 	sources map[string]*connected
 	folding map[string]fold.Source
 	plans   *planCache
+	// estate knows all views.
+	estate *estate.Estate
 	// described are the statements that sources have described.
 	described *describedCache
 }
@@ -177,6 +180,11 @@ func (a *App) load(ctx context.Context, anew ...string) error {
 		}
 	}
 	s.catalog = catalog.New(found, layers, views)
+	var before *estate.Estate
+	if old != nil {
+		before = old.estate
+	}
+	s.estate = a.estateOf(s, s.catalog, before)
 	a.state.Store(s)
 	if old != nil {
 		for name, c := range old.sources {
@@ -186,6 +194,11 @@ func (a *App) load(ctx context.Context, anew ...string) error {
 		}
 	}
 	return nil
+}
+
+// estateOf knows the views of a catalogue, before being what was known of it.
+func (a *App) estateOf(s *state, c *catalog.Catalog, before *estate.Estate) *estate.Estate {
+	return estate.New(bind.Context{Catalog: c, Parse: a.trees.parse, Now: time.Now(), Describe: s.describe}, before)
 }
 
 // broken stands for a source that cannot even be prepared.
@@ -396,16 +409,12 @@ func (a *App) SaveView(ctx context.Context, v catalog.View, replace bool) (*cata
 		}
 		seen[col.Name] = true
 	}
-	next := c.WithView(&v)
-	for _, r := range c.Views() {
-		if r.FullName() == v.FullName() {
-			continue
-		}
-		if _, err := a.bound(Query{SQL: r.SQL, Layer: r.Layer, View: r.Name}, next); err != nil {
-			if _, before := a.bound(Query{SQL: r.SQL, Layer: r.Layer, View: r.Name}, c); before == nil {
-				return nil, value.Errorf(codeBroken, "%s reads this view and would break: %s", r.FullName(), err).
-					WithHint("keep what it reads, or change it first")
-			}
+	s := a.state.Load()
+	after := a.estateOf(s, c.WithView(&v), s.estate)
+	for _, reader := range s.estate.Downstream(v.FullName()) {
+		if now := after.View(reader); now.Err != nil && s.estate.View(reader).Err == nil {
+			return nil, value.Errorf(codeBroken, "%s reads this view and would break: %s", reader, now.Err).
+				WithHint("keep what it reads, or change it first")
 		}
 	}
 	if replace && c.View(v.FullName()) != nil {
@@ -432,13 +441,11 @@ type Broken struct {
 	Err  error
 }
 
-// Check binds every view and returns those that fail.
+// Check returns the views that do not bind.
 func (a *App) Check() []Broken {
 	var out []Broken
-	for _, v := range a.Catalog().Views() {
-		if _, err := a.bound(Query{SQL: v.SQL, Layer: v.Layer, View: v.Name}, a.Catalog()); err != nil {
-			out = append(out, Broken{v.FullName(), err})
-		}
+	for _, v := range a.state.Load().estate.Broken() {
+		out = append(out, Broken{v.FullName(), v.Err})
 	}
 	return out
 }

@@ -2,13 +2,11 @@ package app
 
 import (
 	"context"
-	"slices"
 	"strings"
 	"time"
 
 	"rovik/connect"
 	"rovik/core/catalog"
-	"rovik/core/plan"
 	"rovik/core/shape"
 	"rovik/core/value"
 )
@@ -208,13 +206,5 @@ func (a *App) RemoveSource(ctx context.Context, name string, inSpite bool) error
 
 // readersOf lists the views that read a source, through others too.
 func (a *App) readersOf(source string) []string {
-	var out []string
-	for _, v := range a.Catalog().Views() {
-		q, err := a.bound(Query{SQL: v.SQL, Layer: v.Layer, View: v.Name}, a.Catalog())
-		if err == nil && plan.Sources(q.Root)[source] {
-			out = append(out, v.FullName())
-		}
-	}
-	slices.Sort(out)
-	return out
+	return a.state.Load().estate.ReadersOfSource(source)
 }

@@ -8,8 +8,7 @@ import (
 	"time"
 
 	"rovik/core/catalog"
-	"rovik/core/plan"
-	"rovik/core/rewrite"
+	"rovik/core/estate"
 	"rovik/core/value"
 	"rovik/records"
 )
@@ -92,49 +91,21 @@ func (a *App) differences(before, after *catalog.Source) Differences {
 	if len(out.Changes) == 0 {
 		return out
 	}
-	now := a.Catalog()
-	next := now.WithSource(after)
-	for _, v := range now.Views() {
-		q := Query{SQL: v.SQL, Layer: v.Layer, View: v.Name}
-		b, err := a.bound(q, now)
-		if err != nil {
-			continue // it is broken already
+	s := a.state.Load()
+	next := a.estateOf(s, s.catalog.WithSource(after), s.estate)
+	for _, view := range s.estate.ReadersOfSource(after.Name) {
+		if now := next.View(view); now.Err != nil && s.estate.View(view).Err == nil {
+			out.Broken = append(out.Broken, WouldBreak{view, now.Err.Error()})
 		}
-		if _, err := a.bound(q, next); err != nil {
-			out.Broken = append(out.Broken, WouldBreak{v.FullName(), err.Error()})
-		}
-		if b, err = rewrite.Apply(b, nil); err != nil {
-			continue
-		}
-		read := columnsRead(b.Root, after.Name)
-		for i := range out.Changes {
-			c := &out.Changes[i]
-			if columns, reads := read[c.Table]; reads && (c.Column == "" || columns[c.Column]) {
-				c.Views = append(c.Views, v.FullName())
-			}
+	}
+	for i := range out.Changes {
+		c := &out.Changes[i]
+		for _, v := range s.dependents(estate.Node{Relation: after.Name + "." + c.Table, Column: c.Column}) {
+			c.Views = append(c.Views, v.Name)
 		}
 	}
 	for i := range out.Changes {
 		slices.Sort(out.Changes[i].Views)
 	}
-	return out
-}
-
-// columnsRead returns the columns that a plan reads of a source, by table.
-func columnsRead(root plan.Node, source string) map[string]map[string]bool {
-	out := map[string]map[string]bool{}
-	plan.Visit(root, func(n plan.Node) {
-		s, ok := n.(*plan.Scan)
-		if !ok || s.Table.Source != source {
-			return
-		}
-		name := s.Table.LocalName()
-		if out[name] == nil {
-			out[name] = map[string]bool{}
-		}
-		for _, c := range s.Cols {
-			out[name][s.Table.Columns[c.Index].Name] = true
-		}
-	})
 	return out
 }

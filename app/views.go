@@ -27,12 +27,12 @@ func (a *App) ViewInfos() []ViewInfo {
 // ViewInfo describes a view.
 func (a *App) ViewInfo(v *catalog.View) ViewInfo {
 	info := ViewInfo{Layer: v.Layer, Name: v.Name, SQL: v.SQL, Description: v.Description, Columns: []exec.ReportColumn{}}
-	b, err := a.bound(Query{SQL: v.SQL, Layer: v.Layer, View: v.Name}, a.Catalog())
-	if err != nil {
-		info.Error = err.Error()
+	known := a.state.Load().estate.View(v.FullName())
+	if known.Err != nil {
+		info.Error = known.Err.Error()
 		return info
 	}
-	for _, c := range b.Root.Columns() {
+	for _, c := range known.Table.Columns {
 		info.Columns = append(info.Columns, exec.ReportColumn{Name: c.Name, Type: c.Type.String()})
 	}
 	return info

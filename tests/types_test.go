@@ -273,12 +273,12 @@ func TestADroppedColumnIsSaidPlainly(t *testing.T) {
 // Keys, foreign keys, sizes and statistics come along from every source.
 func TestKeysAndStatisticsComeAcross(t *testing.T) {
 	for table, want := range map[string]struct{ keys, foreign string }{
-		"registry.objects":      {"[{[object_id] true} {[accession_no] false}]", "registry.public.makers registry.public.rooms"},
-		"registry.rooms":        {"[{[room_id] true}]", "registry.public.sites"},
-		"lending.loan_lines":    {"[{[loan_id line_no] true}]", "lending.loans"},
-		"lending.loans":         {"[{[loan_id] true} {[loan_no] false}]", "lending.couriers"},
-		"archive.closed_loans":  {"[{[id] true}]", ""},
-		"lending.loan_requests": {"[{[request_id] true}]", "lending.institutions"},
+		"registry.objects":      {"[{[object_id] true } {[accession_no] false }]", "registry.public.makers registry.public.rooms"},
+		"registry.rooms":        {"[{[room_id] true }]", "registry.public.sites"},
+		"lending.loan_lines":    {"[{[loan_id line_no] true }]", "lending.loans"},
+		"lending.loans":         {"[{[loan_id] true } {[loan_no] false }]", "lending.couriers"},
+		"archive.closed_loans":  {"[{[id] true }]", ""},
+		"lending.loan_requests": {"[{[request_id] true }]", "lending.institutions"},
 	} {
 		tab := project.Catalog().Table(table)
 		var foreign []string
@@ -339,12 +339,12 @@ func TestKeysAreWhatHolds(t *testing.T) {
 	if _, err := a.AddSource(ctx, "sl", "sqlite", configOf(path), ""); err != nil {
 		t.Fatal(err)
 	}
-	for table, want := range map[string]string{"pg.parent": "[]", "pg.later": "[{[n] false}]", "sl.loose": "[{[code] true}]", "sl.strict": "[{[code] true}]", "sl.ids": "[{[id] true}]", "sl.sums": "[]"} {
+	for table, want := range map[string]string{"pg.parent": "[]", "pg.later": "[{[n] false }]", "sl.loose": "[{[code] true }]", "sl.strict": "[{[code] true }]", "sl.ids": "[{[id] true }]", "sl.sums": "[]"} {
 		if got := fmt.Sprint(a.Catalog().Table(table).Keys); got != want {
 			t.Errorf("the keys of %s are %s, want %s", table, got, want)
 		}
 	}
-	for table, nullable := range map[string]bool{"sl.loose": true, "sl.strict": false, "sl.ids": false, "sl.sums": true, "pg.parent": false} {
+	for table, nullable := range map[string]bool{"sl.loose": true, "sl.strict": false, "sl.ids": false, "sl.sums": true, "pg.parent": false } {
 		if got := a.Catalog().Table(table).Columns[0].Nullable; got != nullable {
 			t.Errorf("the first column of %s: nullable is %v", table, got)
 		}

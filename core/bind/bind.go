@@ -23,6 +23,9 @@ type Context struct {
 	// Describe tells the columns of a statement in a source's own language, for
 	// verbatim in FROM; nil where there is none.
 	Describe func(source, statement string) (*catalog.Table, error)
+	// Columns tells the columns of a view, as a table of its layer, where views are
+	// not to be bound in place: for what needs no more of them.
+	Columns func(v *catalog.View) (*catalog.Table, error)
 	// Layer is the layer that the text belongs to, where it is a view's
 	// definition: it may read its own layer and lower ones. Empty for a query.
 	Layer string
@@ -274,6 +277,11 @@ func (b *binder) viewNode(v *catalog.View, t *syntax.TableName, e *env) plan.Nod
 			b.fail(t.Span, value.Errorf("42501", "a view of the layer %s cannot read %s, which lies in a higher layer", e.layer, name).
 				WithHint("a view reads its own layer or lower ones; move one of the two"))
 		}
+	}
+	if b.ctx.Columns != nil {
+		table, err := b.ctx.Columns(v)
+		b.check(t.Span, err)
+		return b.scan(table, t.Span)
 	}
 	tree, err := b.ctx.Parse(v.SQL)
 	outer := b.view

@@ -292,6 +292,22 @@ func (c *Catalog) WithSource(s *Source) *Catalog {
 	return New(sources, c.layers, views)
 }
 
+// WithTable returns a catalog in which t stands for the table of its name, which
+// is gone where t has no columns.
+func (c *Catalog) WithTable(t *Table) *Catalog {
+	s := *c.byName[t.Source]
+	s.Tables = nil
+	for _, old := range c.byName[t.Source].Tables {
+		switch {
+		case old.FullName() != t.FullName():
+			s.Tables = append(s.Tables, old)
+		case len(t.Columns) > 0:
+			s.Tables = append(s.Tables, t)
+		}
+	}
+	return c.WithSource(&s)
+}
+
 // RelationNames returns every name that can stand in FROM.
 func (c *Catalog) RelationNames() []string {
 	names := make([]string, 0, len(c.views)+len(c.tables))

@@ -32,10 +32,17 @@ func of(t *testing.T, sql string) map[string]string {
 		t.Fatalf("%s: %v", sql, err)
 	}
 	out := map[string]string{}
-	for _, c := range Of(q.Root) {
+	text := Of(q.Root)
+	for _, c := range text.Columns {
 		var refs []string
-		for _, r := range append(append([]Ref{}, c.Carries...), c.Influences...) {
-			refs = append(refs, fmt.Sprintf("%s.%s %s", r.Table, r.Column, r.Via))
+		influences := set{}
+		for _, u := range append(c.Influences, text.Rows...) {
+			influences.put(u.Ref)
+		}
+		for _, u := range append(c.Carries, influences.sorted()...) {
+			if u.Column != "" {
+				refs = append(refs, fmt.Sprintf("%s.%s %s", u.Table, u.Column, u.Via))
+			}
 		}
 		out[c.Name] = strings.Join(refs, ", ")
 	}
