@@ -148,6 +148,8 @@ type Impact struct {
 	// Views depend on it, with their columns that do and how; a view of which no
 	// column does is only the reader of a table's rows.
 	Views []ImpactView `json:"views"`
+	// Change is what was asked of: gone, renamed or type.
+	Change string `json:"change"`
 	// Broken would not bind if the change were made.
 	Broken []WouldBreak `json:"broken"`
 }
@@ -178,7 +180,7 @@ func (a *App) Impact(name, change, typ string) (*Impact, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := &Impact{Of: n, Views: s.dependents(n), Broken: []WouldBreak{}}
+	out := &Impact{Of: n, Change: change, Views: s.dependents(n), Broken: []WouldBreak{}}
 	after := s.estate.Changed(changed)
 	for _, view := range s.estate.Downstream(n.Relation) {
 		if was, is := s.estate.View(view), after.View(view); was.Err == nil && is.Err != nil {

@@ -67,6 +67,11 @@ SELECT x, (SELECT count(*) FROM (VALUES (1), (2), (NULL)) b(y) WHERE y = x HAVIN
 SELECT x FROM (VALUES (1), (2), (3)) a(x) WHERE EXISTS (SELECT 1 FROM (VALUES (1), (2)) b(y) WHERE y = x AND EXISTS (SELECT 1 FROM (VALUES (2), (3)) c(z) WHERE z = y OR z = x))
 SELECT x FROM (VALUES (1), (2), (3)) a(x) WHERE x IN (SELECT max(y) FROM (VALUES (1), (2), (3)) b(y) WHERE y <= x)
 SELECT x FROM (VALUES (1), (2), (3)) a(x) WHERE x IN (SELECT y FROM (VALUES (1), (2)) b(y) UNION SELECT x + 0)
+SELECT room_id::bigint AS a, ('B' || 'x') AS b FROM registry.rooms WHERE room_id < 9 UNION ALL SELECT NULL, NULL FROM registry.sites
+SELECT date '2024-01-01' AS d UNION SELECT '2024-01-01' UNION ALL SELECT NULL
+SELECT DISTINCT '1' AS a UNION ALL SELECT name FROM registry.rooms
+(SELECT NULL AS a LIMIT 1) UNION ALL SELECT site_id FROM registry.sites
+SELECT 'Aisle 4' AS a FROM registry.rooms WHERE room_id = 1 INTERSECT SELECT name FROM registry.rooms
 SELECT x, ARRAY(SELECT y FROM (VALUES (3), (1), (2)) b(y) WHERE y <= x ORDER BY y DESC) AS l FROM (VALUES (0), (2), (3)) a(x)
 SELECT (SELECT 1 WHERE false) IS NULL AS n
 SELECT CASE WHEN EXISTS (SELECT 1 FROM registry.sites) THEN 'some' ELSE 'none' END AS c

@@ -123,44 +123,6 @@ func explainCommand() *cobra.Command {
 	return cmd
 }
 
-func lineageCommand() *cobra.Command {
-	var format string
-	var downstream bool
-	cmd := &cobra.Command{Use: "lineage LAYER.VIEW[.COLUMN]", Short: "Say where a view's columns come from, or who reads the view", Args: exactly(1)}
-	cmd.Flags().StringVar(&format, "format", "text", "text or json")
-	cmd.Flags().BoolVar(&downstream, "downstream", false, "list the views that read it")
-	cmd.RunE = withApp(func(_ context.Context, a *app.App, args []string) error {
-		if err := choice("format", format, "text", "json"); err != nil {
-			return err
-		}
-		if downstream {
-			views, err := a.Downstream(args[0])
-			if err != nil || format == "json" {
-				return firstError(err, func() error { return printJSON(views) })
-			}
-			for _, v := range views {
-				fmt.Println(v)
-			}
-			return nil
-		}
-		cols, err := a.Lineage(args[0])
-		if err != nil || format == "json" {
-			return firstError(err, func() error { return printJSON(cols) })
-		}
-		for _, c := range cols {
-			fmt.Printf("%s (%s)\n", c.Name, c.Type)
-			for _, r := range c.Carries {
-				fmt.Printf("    %s.%s  %s\n", r.Table, r.Column, r.Via)
-			}
-			for _, r := range c.Influences {
-				fmt.Printf("    %s.%s  influences by %s\n", r.Table, r.Column, r.Via)
-			}
-		}
-		return nil
-	})
-	return cmd
-}
-
 func firstError(err error, then func() error) error {
 	if err != nil {
 		return err

@@ -43,7 +43,7 @@ func Bind(ctx Context, sql string, tree *syntax.Query) (*plan.Query, error) {
 	if ctx.Parse == nil {
 		ctx.Parse = syntax.Parse
 	}
-	b := &binder{ctx: ctx, ids: &plan.Numbering{}, texts: map[string]string{"": sql}}
+	b := &binder{ctx: ctx, ids: &plan.Numbering{}, texts: map[string]string{"": sql}, untyped: map[plan.ID]plan.Expr{}}
 	if ctx.View != "" {
 		b.stack = []string{ctx.View}
 	}
@@ -63,8 +63,11 @@ type binder struct {
 	stack []string // views being bound, outermost first
 	// momentary is set once the present moment is used.
 	momentary bool
-	works     int // recursions so far
-	nested    int // WITH queries being bound
+	// untyped are the literals that columns of select lists are, which had no type
+	// of their own.
+	untyped map[plan.ID]plan.Expr
+	works   int // recursions so far
+	nested  int // WITH queries being bound
 }
 
 // env is what names can mean besides tables and views: WITH queries, and the

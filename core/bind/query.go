@@ -40,7 +40,16 @@ func (b *binder) setOp(u *syntax.SetOp, e *env) plan.Node {
 	out := make([]plan.Column, len(lc))
 	li, ri := plan.Identity(lc), plan.Identity(rc)
 	for i := range lc {
-		kind, ok := value.Common(lc[i].Type.Kind, rc[i].Type.Kind)
+		// An untyped literal is of the other side's type.
+		lt, rt := lc[i].Type, rc[i].Type
+		l, r := b.untyped[lc[i].ID], b.untyped[rc[i].ID]
+		switch {
+		case l != nil && r == nil:
+			li[i].Expr, lt = l, rt
+		case r != nil && l == nil:
+			ri[i].Expr, rt = r, lt
+		}
+		kind, ok := value.Common(lt.Kind, rt.Kind)
 		if !ok {
 			b.fail(u.Span, value.Errorf(value.CodeTypeMismatch, "%s types %s and %s cannot be matched (column %d, %s)",
 				word, lc[i].Type, rc[i].Type, i+1, lc[i].Name).WithHint("cast one of them"))
@@ -49,8 +58,8 @@ func (b *binder) setOp(u *syntax.SetOp, e *env) plan.Node {
 			b.fail(u.Span, value.Errorf(value.CodeUndefinedFunc, "could not identify an equality operator for type %s", kind))
 		}
 		typ := value.Of(kind)
-		if lc[i].Type == rc[i].Type {
-			typ = lc[i].Type
+		if lt == rt {
+			typ = lt
 		}
 		li[i] = b.castItem(li[i], typ, u.Left.Span)
 		ri[i] = b.castItem(ri[i], typ, u.Right.Span)
@@ -126,7 +135,7 @@ func (b *binder) values(v *syntax.Values, e *env) plan.Node {
 
 // castItem gives an item another kind, as a new column.
 func (b *binder) castItem(it plan.Item, typ value.Type, at syntax.Span) plan.Item {
-	if it.Type.Kind == typ.Kind {
+	if it.Type.Kind == typ.Kind && it.Expr.Type().Kind == typ.Kind {
 		return it
 	}
 	it.Expr = b.coerce(it.Expr, value.Of(typ.Kind), at)
@@ -266,6 +275,7 @@ func (b *binder) selectBlock(s *syntax.Select, order []syntax.SortItem, e *env) 
 	if s.Distinct && on == nil {
 		for _, it := range items[:visible] {
 			b.comparable(it.Type.Kind, s.DistinctSpan)
+			delete(b.untyped, it.ID) // it was compared as text
 		}
 		node = &plan.Distinct{Input: node, Org: b.origin(s.DistinctSpan)}
 	}
@@ -325,12 +335,16 @@ func (b *binder) targets(targets []syntax.Target, x *exprBinder) []plan.Item {
 			}
 			continue
 		}
-		e := b.settle(x.bind(t.Expr))
+		literal := x.bind(t.Expr)
+		e := b.settle(literal)
 		name := t.Name
 		if name == "" {
 			name = outputName(t.Expr)
 		}
 		items = append(items, plan.Item{Column: plan.Column{ID: b.ids.Next(), Name: name, Type: e.Type()}, Expr: e})
+		if _, isConst := literal.(*plan.Const); isConst && literal.Type().Kind == value.Null {
+			b.untyped[items[len(items)-1].ID] = literal
+		}
 	}
 	return items
 }

@@ -643,6 +643,251 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lineage/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a view's columns come from, by columns of sources */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    /** @description layer.view.column, layer.view, or source.table.column */
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The columns */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ColumnLineage"][];
+                    };
+                };
+                /** @description Why not */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lineage/{name}/graph": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What reaches a column of a view or table, or what it reaches, with every step */
+        get: {
+            parameters: {
+                query: {
+                    direction: "upstream" | "downstream";
+                };
+                header?: never;
+                path: {
+                    /** @description layer.view.column, layer.view, or source.table.column */
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The graph */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["LineageGraph"];
+                    };
+                };
+                /** @description Why not */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lineage/{name}/openlineage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A view's lineage as a column-lineage facet of the OpenLineage standard */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    /** @description layer.view.column, layer.view, or source.table.column */
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The facet */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": Record<string, never>;
+                    };
+                };
+                /** @description Why not */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lineage/{name}/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A view's lineage as CSV */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    /** @description layer.view.column, layer.view, or source.table.column */
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description A line for each column of a source and way */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "text/csv": string;
+                    };
+                };
+                /** @description Why not */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/impact/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What depends on a column, table or view, and what would break */
+        get: {
+            parameters: {
+                query: {
+                    if: "gone" | "renamed" | "type";
+                    type?: string;
+                };
+                header?: never;
+                path: {
+                    /** @description layer.view.column, layer.view, or source.table.column */
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The views */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Impact"];
+                    };
+                };
+                /** @description Why not */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{name}/retype": {
         parameters: {
             query?: never;
@@ -1437,6 +1682,64 @@ export interface components {
             reason: string;
             /** @description How it reads as text; missing where it does not */
             asText?: string;
+        };
+        LineageRef: {
+            table: string;
+            /** @description Empty for which rows the table has */
+            column: string;
+            via: string;
+        };
+        ColumnLineage: {
+            name: string;
+            type: string;
+            carries: components["schemas"]["LineageRef"][];
+            influences: components["schemas"]["LineageRef"][];
+        };
+        LineageNode: {
+            relation: string;
+            /** @description Empty for which rows the relation has */
+            column: string;
+        };
+        LineageGraphNode: {
+            relation: string;
+            column: string;
+            /** @enum {string} */
+            role: "asked" | "carries" | "influences";
+            type: string;
+            native: string;
+            /** @description Its layer from 1, 0 for a source */
+            layer: number;
+            depth: number;
+            opaque: boolean;
+        };
+        LineageEdge: {
+            from: components["schemas"]["LineageNode"];
+            to: components["schemas"]["LineageNode"];
+            via: string;
+            spans: {
+                start: number;
+                end: number;
+            }[] | null;
+        };
+        LineageGraph: {
+            nodes: components["schemas"]["LineageGraphNode"][];
+            edges: components["schemas"]["LineageEdge"][];
+            /** @description There is more than is given */
+            cut: boolean;
+        };
+        Impact: {
+            of: components["schemas"]["LineageNode"];
+            change: string;
+            views: {
+                name: string;
+                direct: boolean;
+                rows: boolean;
+                columns: {
+                    name: string;
+                    how: string;
+                }[];
+            }[];
+            broken: components["schemas"]["WouldBreak"][];
         };
         RetypeRequest: {
             table: string;

@@ -1,0 +1,113 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"rovik/app"
+)
+
+func lineageCommand() *cobra.Command {
+	var format, direction string
+	var downstream bool
+	cmd := &cobra.Command{Use: "lineage LAYER.VIEW[.COLUMN]", Short: "Say where a view's columns come from, or who reads the view", Args: exactly(1)}
+	cmd.Flags().StringVar(&format, "format", "text", "text, json, csv, or openlineage")
+	cmd.Flags().BoolVar(&downstream, "downstream", false, "list the views that read it")
+	cmd.Flags().StringVar(&direction, "graph", "", "the steps in between as JSON, upstream or downstream; of a table's column too")
+	cmd.RunE = withApp(func(_ context.Context, a *app.App, args []string) error {
+		if err := choice("format", format, "text", "json", "csv", "openlineage"); err != nil {
+			return err
+		}
+		switch {
+		case direction != "":
+			g, err := a.LineageGraph(args[0], direction)
+			return firstError(err, func() error { return printJSON(g) })
+		case downstream:
+			views, err := a.Downstream(args[0])
+			if err != nil || format == "json" {
+				return firstError(err, func() error { return printJSON(views) })
+			}
+			for _, v := range views {
+				fmt.Println(v)
+			}
+			return nil
+		case format == "openlineage":
+			f, err := a.OpenLineage(args[0])
+			return firstError(err, func() error { return printJSON(f) })
+		case format == "csv":
+			return a.LineageCSV(os.Stdout, args[0])
+		}
+		cols, err := a.Lineage(args[0])
+		if err != nil || format == "json" {
+			return firstError(err, func() error { return printJSON(cols) })
+		}
+		printLineage(cols)
+		return nil
+	})
+	return cmd
+}
+
+// printLineage prints where columns come from. Tables of which only the rows
+// count stand at the end of each.
+func printLineage(cols []app.ColumnLineage) {
+	for _, c := range cols {
+		fmt.Printf("%s (%s)\n", c.Name, c.Type)
+		for _, r := range c.Carries {
+			fmt.Printf("    %s.%s  %s\n", r.Table, r.Column, r.Via)
+		}
+		var rows []string
+		for _, r := range c.Influences {
+			if r.Column == "" {
+				rows = append(rows, r.Table)
+				continue
+			}
+			fmt.Printf("    %s.%s  influences by %s\n", r.Table, r.Column, r.Via)
+		}
+		if len(rows) > 0 {
+			fmt.Printf("    rows of %s\n", strings.Join(rows, ", "))
+		}
+	}
+}
+
+func impactCommand() *cobra.Command {
+	var change, typ, format string
+	cmd := &cobra.Command{Use: "impact SOURCE.TABLE[.COLUMN]|LAYER.VIEW[.COLUMN]", Short: "Say what depends on a column, table or view, and what would break if it changed", Args: exactly(1)}
+	cmd.Flags().StringVar(&change, "if", app.ChangeGone, "gone, renamed, or type")
+	cmd.Flags().StringVar(&typ, "type", "", "the type that it would have, for --if type")
+	cmd.Flags().StringVar(&format, "format", "text", "text or json")
+	cmd.RunE = withApp(func(_ context.Context, a *app.App, args []string) error {
+		if err := choice("format", format, "text", "json"); err != nil {
+			return err
+		}
+		if err := choice("if", change, app.ChangeGone, app.ChangeRenamed, app.ChangeType); err != nil {
+			return err
+		}
+		im, err := a.Impact(args[0], change, typ)
+		if err != nil || format == "json" {
+			return firstError(err, func() error { return printJSON(im) })
+		}
+		for _, v := range im.Views {
+			how := "through others"
+			if v.Direct {
+				how = "reads it"
+			}
+			fmt.Printf("%-40s %s\n", v.Name, how)
+			for _, c := range v.Columns {
+				fmt.Printf("    %-36s %s\n", c.Name, c.How)
+			}
+			if v.Rows {
+				fmt.Println("    which rows it has")
+			}
+		}
+		for _, b := range im.Broken {
+			fmt.Printf("would break: %s: %s\n", b.View, b.Error)
+		}
+		fmt.Printf("%d views depend on it, %d would break\n", len(im.Views), len(im.Broken))
+		return nil
+	})
+	return cmd
+}
