@@ -344,7 +344,7 @@ func TestKeysAreWhatHolds(t *testing.T) {
 			t.Errorf("the keys of %s are %s, want %s", table, got, want)
 		}
 	}
-	for table, nullable := range map[string]bool{"sl.loose": true, "sl.strict": false, "sl.ids": false, "sl.sums": true, "pg.parent": false } {
+	for table, nullable := range map[string]bool{"sl.loose": true, "sl.strict": false, "sl.ids": false, "sl.sums": true, "pg.parent": false} {
 		if got := a.Catalog().Table(table).Columns[0].Nullable; got != nullable {
 			t.Errorf("the first column of %s: nullable is %v", table, got)
 		}

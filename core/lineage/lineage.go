@@ -273,7 +273,7 @@ func (t *tracer) trace(n plan.Node) set {
 		}
 	case *plan.Sort:
 		for _, k := range n.Keys {
-			rows.add(t.influence(k.Expr, BySort))
+			rows.add(t.influenceAt(k.Expr, BySort, k.Org))
 		}
 	case *plan.Distinct:
 		for _, e := range n.On {
@@ -464,9 +464,16 @@ func (t *tracer) value(e plan.Expr) flow {
 }
 
 // influence is everything that an expression depends on.
-func (t *tracer) influence(e plan.Expr, via Via) set {
+func (t *tracer) influence(e plan.Expr, via Via) set { return t.influenceAt(e, via, e.Origin()) }
+
+// influenceAt is influence where the place is known better than by the
+// expression.
+func (t *tracer) influenceAt(e plan.Expr, via Via, at plan.Origin) set {
+	if !at.Known() {
+		at = e.Origin()
+	}
 	f := t.value(e)
-	out := f.carries.as(via, e.Origin())
-	out.add(f.influences.as(via, e.Origin()))
+	out := f.carries.as(via, at)
+	out.add(f.influences.as(via, at))
 	return out
 }

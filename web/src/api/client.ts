@@ -17,6 +17,10 @@ export type Problem = Schemas['Problem']
 export type SourcePlan = Schemas['SourcePlan']
 export type Step = Schemas['Step']
 export type NewSource = Schemas['NewSource']
+export type LineageGraph = Schemas['LineageGraph']
+export type LineageEdge = Schemas['LineageEdge']
+export type LineageNode = Schemas['LineageNode']
+export type ColumnLineage = Schemas['ColumnLineage']
 export type DeclaredKey = Schemas['DeclaredKey']
 export type Differences = Schemas['Differences']
 export type Look = Schemas['Look']
@@ -68,6 +72,10 @@ export const api = {
     post<Schemas['Frequent'][]>(`/sources/${encodeURIComponent(source)}/frequent`, { table, column }, signal),
   removeSource: (name: string, inSpite: boolean) => call<void>(`/sources/${encodeURIComponent(name)}?inSpite=${inSpite}`, { method: 'DELETE' }),
   retype: (source: string, r: Schemas['RetypeRequest']) => post<SourceInfo>(`/sources/${encodeURIComponent(source)}/retype`, r),
+  lineage: (name: string, signal: AbortSignal) => call<ColumnLineage[]>(`/lineage/${encodeURIComponent(name)}`, { signal }),
+  lineageGraph: (name: string, direction: string, signal: AbortSignal) => call<LineageGraph>(`/lineage/${encodeURIComponent(name)}/graph?direction=${direction}`, { signal }),
+  impact: (name: string, change: string, type: string, signal: AbortSignal) =>
+    call<Schemas['Impact']>(`/impact/${encodeURIComponent(name)}?if=${change}&type=${encodeURIComponent(type)}`, { signal }),
   setLimits: (source: string, l: Schemas['Limits']) => post<SourceInfo>(`/sources/${encodeURIComponent(source)}/limits`, l),
   declareKey: (source: string, r: Schemas['KeyRequest']) => post<SourceInfo>(`/sources/${encodeURIComponent(source)}/keys`, r),
   checkSource: (name: string) => post<SourceInfo>(`/sources/${encodeURIComponent(name)}/check`, {}),

@@ -4,6 +4,7 @@ import { Moon, Sun } from 'lucide-react'
 import { Navigate, NavLink, Route, Routes } from 'react-router'
 import { api } from '../api/client'
 import { useScheme } from '../lib/scheme'
+import { LineagePage } from '../lineage/LineagePage'
 import { RunsPage } from '../runs/RunsPage'
 import { ConnectPage } from '../sources/ConnectPage'
 import { ShapePage } from '../sources/ShapePage'
@@ -58,6 +59,7 @@ export function Shell() {
             <Route path="/view/:layer/:name" element={<ViewPage catalog={catalog.data} />} />
             <Route path="/sources/:source?/:table?" element={<SourcesPage catalog={catalog.data} />} />
             <Route path="/sources/:source/shape/:set" element={<ShapePage catalog={catalog.data} />} />
+            <Route path="/lineage/:name" element={<LineagePage catalog={catalog.data} />} />
             <Route path="/connect" element={<ConnectPage />} />
             <Route path="/runs" element={<RunsPage catalog={catalog.data} />} />
             <Route path="*" element={<Note>There is nothing at this address.</Note>} />

@@ -41,14 +41,19 @@ export function TableSheet({ source, catalog, table, shaped, retypable }: { sour
             {count(measured ? measured.rows : table.rows)} rows, {table.columns?.length ?? 0} columns
           </Box>
         </Text>
+        <Link to={`/lineage/${[table.source, table.schema, table.name].filter(Boolean).join('.')}?to=readers`} style={{ marginLeft: 'auto' }}>
+          <Text color="tide" fontSize="12px" whiteSpace="nowrap" title="The views that read it, and what would break if it changed">
+            Who reads it
+          </Text>
+        </Link>
         {shaped && (
-          <Link to={`/sources/${table.source}/shape/${table.flat?.set ?? table.name}`} style={{ marginLeft: 'auto' }}>
+          <Link to={`/sources/${table.source}/shape/${table.flat?.set ?? table.name}`}>
             <Text color="tide" fontSize="12px" whiteSpace="nowrap">
               {table.flat ? 'Its shape' : 'Give it a shape'}
             </Text>
           </Link>
         )}
-        <Button ml={shaped ? undefined : 'auto'} size="2xs" variant="outline" color="ink" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} loading={look.isFetching} title="Have its source measure the columns, and show the first rows" onClick={() => (looking ? void look.refetch() : setLooking(true))}>
+        <Button size="2xs" variant="outline" color="ink" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} loading={look.isFetching} title="Have its source measure the columns, and show the first rows" onClick={() => (looking ? void look.refetch() : setLooking(true))}>
           {look.data ? 'Look again' : 'Look at it'}
         </Button>
       </Flex>

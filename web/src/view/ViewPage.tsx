@@ -2,7 +2,7 @@ import { Box, Button, Flex, Text } from '@chakra-ui/react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Play, Save, Square } from 'lucide-react'
 import { useEffect, useMemo, useRef, useState } from 'react'
-import { useNavigate, useParams, useSearchParams } from 'react-router'
+import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
 import { api, ApiError, type Catalog, type Problem } from '../api/client'
 import { millis, rows } from '../lib/text'
 import { Grid } from '../rows/Grid'
@@ -91,6 +91,13 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
         <Button size="xs" {...quiet} aria-pressed={!foldOff} title="With folding off, sources send bare columns and Rovik does everything: the rows are the same" onClick={() => setFoldOff(!foldOff)}>
           Folding {foldOff ? 'off' : 'on'}
         </Button>
+        {name && (
+          <Link to={`/lineage/${layer}.${name}`}>
+            <Button as="span" size="xs" {...quiet} title="Where its columns come from, and who reads them">
+              Lineage
+            </Button>
+          </Link>
+        )}
         {name && (
           <Button size="xs" {...quiet} disabled={!changed || explained.problem !== null} loading={replace.isPending} onClick={save}>
             <Save size={13} /> Save

@@ -1,0 +1,201 @@
+// Where the relations of a lineage graph stand, and which strands lead between them.
+import type { LineageGraph, LineageEdge, LineageNode } from '../api/client'
+
+export interface Row {
+  column: string
+  type: string
+  asked: boolean
+  y: number // of its middle, from the card's top
+}
+
+export interface Card {
+  relation: string
+  source: boolean
+  opaque: boolean
+  depth: number
+  rows: Row[]
+  influencing: LineageNode[] // columns that only influence
+  x: number
+  y: number
+  height: number
+}
+
+/** A strand carries values from one column to another, through steps that leave them as they are. */
+export interface Strand {
+  from: LineageNode
+  to: LineageNode
+  via: string
+  steps: string[]
+  edges: LineageEdge[]
+  path: string
+  knots: Point[] // for the steps, of which the first and the last are named
+}
+
+export interface Point {
+  x: number
+  y: number
+}
+
+/** All influences of one relation on another. */
+export interface Shade {
+  from: string
+  to: string
+  edges: LineageEdge[]
+  path: string
+}
+
+export interface Layout {
+  cards: Card[]
+  strands: Strand[]
+  shades: Shade[]
+  width: number
+  height: number
+  cardWidth: number
+}
+
+export const headHeight = 24
+export const rowHeight = 18
+
+const keyOf = (n: LineageNode) => `${n.relation}\n${n.column}`
+
+export const carries = (via: string) => via === 'unchanged' || via === 'transformed' || via === 'aggregated'
+
+/** How many relations of a graph a picture without folding would show beside each other. */
+export function depths(graph: LineageGraph, influences: boolean): number {
+  return new Set(graph.nodes.filter((n) => n.column !== '' && (influences || n.role !== 'influences')).map((n) => n.depth)).size
+}
+
+/** Lays a graph out from left to right, in the order in which values flow. */
+export function lay(graph: LineageGraph, options: { influences: boolean; folded: boolean }, width: number): Layout {
+  const nodes = graph.nodes.filter((n) => n.column !== '' && (options.influences || n.role !== 'influences'))
+  const info = new Map(nodes.map((n) => [keyOf(n), n]))
+  let strands: Strand[] = graph.edges
+    .filter((e) => carries(e.via) && info.has(keyOf(e.from)) && info.has(keyOf(e.to)) && info.get(keyOf(e.from))!.role !== 'influences' && info.get(keyOf(e.to))!.role !== 'influences')
+    .map((e) => ({ from: e.from, to: e.to, via: e.via, steps: [], edges: [e], path: '', knots: [] }))
+  const gone = options.folded ? foldSteps(nodes, (s) => (strands = s), strands) : new Set<string>()
+
+  const cards = new Map<string, Card>()
+  for (const n of nodes) {
+    if (gone.has(n.relation)) continue
+    const card = cards.get(n.relation) ?? { relation: n.relation, source: n.layer === 0, opaque: n.opaque, depth: n.depth, rows: [], influencing: [], x: 0, y: 0, height: 0 }
+    cards.set(n.relation, card)
+    if (n.role === 'influences') card.influencing.push(n)
+    else card.rows.push({ column: n.column, type: n.type, asked: n.role === 'asked', y: 0 })
+  }
+  const shades = options.influences ? shade(graph.edges, cards, info) : []
+  const columns = [...new Set([...cards.values()].map((c) => c.depth))].sort((a, b) => a - b)
+  const gap = strands.some((s) => s.steps.length > 0) ? Math.max(96, Math.min(200, (width - 24 - 170 * columns.length) / Math.max(1, columns.length - 1)))  : columns.length > 4 ? 44 : 64
+  const cardWidth = Math.max(128, Math.min(216, (width - 24 - gap * (columns.length - 1)) / Math.max(1, columns.length)))
+  const height = place(cards, strands, shades, columns, cardWidth, gap)
+
+  const at = (n: LineageNode) => {
+    const card = cards.get(n.relation)!
+    return { left: card.x, right: card.x + cardWidth, y: card.y + card.rows.find((r) => r.column === n.column)!.y }
+  }
+  for (const s of strands) {
+    const a = at(s.from)
+    const b = at(s.to)
+    s.path = curve(a.right, a.y, b.left, b.y)
+    const n = Math.min(2, s.steps.length)
+    s.knots = Array.from({ length: n }, (_, i) => along(a.right, a.y, b.left, b.y, (i + 1) / (n + 1)))
+  }
+  for (const s of shades) {
+    const a = cards.get(s.from)!
+    const b = cards.get(s.to)!
+    s.path = curve(a.x + cardWidth, a.y + a.height - 8, b.x, b.y + headHeight / 2)
+  }
+  return { cards: [...cards.values()], strands, shades, cardWidth, width: 12 + columns.length * (cardWidth + gap) - gap + 12, height }
+}
+
+function curve(x1: number, y1: number, x2: number, y2: number): string {
+  const bend = bendOf(x1, x2)
+  return `M${x1} ${y1} C${x1 + bend} ${y1} ${x2 - bend} ${y2} ${x2} ${y2}`
+}
+
+const bendOf = (x1: number, x2: number) => Math.max(24, Math.abs(x2 - x1) / 2)
+
+/** A point of a curve, by its parameter from 0 to 1. */
+function along(x1: number, y1: number, x2: number, y2: number, t: number): Point {
+  const bend = bendOf(x1, x2)
+  const at = (a: number, b: number, c: number, d: number) => (1 - t) ** 3 * a + 3 * (1 - t) ** 2 * t * b + 3 * (1 - t) * t * t * c + t ** 3 * d
+  return { x: at(x1, x1 + bend, x2 - bend, x2), y: at(y1, y1, y2, y2) }
+}
+
+/** Takes views out through which every value passes unchanged, one in and one out, and names them on the strand. */
+function foldSteps(nodes: LineageGraph['nodes'], set: (s: Strand[]) => void, strands: Strand[]): Set<string> {
+  const gone = new Set<string>()
+  const views = [...new Set(nodes.filter((n) => n.layer > 0).map((n) => n.relation))]
+  for (const view of views) {
+    const own = nodes.filter((n) => n.relation === view)
+    const passes = own.every((n) => {
+      const into = strands.filter((s) => keyOf(s.to) === keyOf(n))
+      const out = strands.filter((s) => keyOf(s.from) === keyOf(n))
+      return n.role === 'carries' && into.length === 1 && out.length === 1 && into[0]!.via === 'unchanged'
+    })
+    if (!passes) continue
+    gone.add(view)
+    for (const n of own) {
+      const into = strands.find((s) => keyOf(s.to) === keyOf(n))!
+      const out = strands.find((s) => keyOf(s.from) === keyOf(n))!
+      strands = strands.filter((s) => s !== into && s !== out)
+      strands.push({ ...out, from: into.from, steps: [...into.steps, view, ...out.steps], edges: [...into.edges, ...out.edges] })
+    }
+  }
+  set(strands)
+  return gone
+}
+
+/** One strand for all influences of a relation on another; those on a folded view are left to its readers. */
+function shade(edges: LineageEdge[], cards: Map<string, Card>, info: Map<string, LineageGraph['nodes'][number]>): Shade[] {
+  const out = new Map<string, Shade>()
+  for (const e of edges) {
+    const drawn = carries(e.via) && [e.from, e.to].every((n) => info.get(keyOf(n))?.role !== 'influences')
+    if (drawn || e.from.relation === e.to.relation || !cards.has(e.from.relation) || !cards.has(e.to.relation)) continue
+    const key = `${e.from.relation}\n${e.to.relation}`
+    const s = out.get(key) ?? { from: e.from.relation, to: e.to.relation, edges: [], path: '' }
+    if (e.from.column !== '') s.edges.push(e)
+    if (s.edges.length > 0) out.set(key, s)
+  }
+  return [...out.values()]
+}
+
+/** Gives cards their places: columns by depth, within them near to what they are tied to. */
+function place(cards: Map<string, Card>, strands: Strand[], shades: Shade[], columns: number[], cardWidth: number, gap: number): number {
+  const apart = strands.some((s) => s.steps.length > 0) ? 30 : 14 // room for the names of steps
+  const ties = new Map<string, string[]>()
+  for (const s of [...strands.map((s) => [s.from.relation, s.to.relation]), ...shades.map((s) => [s.from, s.to])] as [string, string][]) {
+    ties.set(s[0], [...(ties.get(s[0]) ?? []), s[1]])
+    ties.set(s[1], [...(ties.get(s[1]) ?? []), s[0]])
+  }
+  for (const c of cards.values()) {
+    c.rows.sort((a, b) => a.column.localeCompare(b.column))
+    c.rows.forEach((r, i) => (r.y = headHeight + i * rowHeight + rowHeight / 2))
+    c.height = headHeight + c.rows.length * rowHeight + (c.influencing.length > 0 ? rowHeight : 0) + 4
+  }
+  const groups = columns.map((d) => [...cards.values()].filter((c) => c.depth === d).sort((a, b) => a.relation.localeCompare(b.relation)))
+  const tall = (g: Card[]) => g.reduce((h, c) => h + c.height + apart, -apart)
+  const height = Math.max(60, ...groups.map(tall)) + 24
+  const stack = (g: Card[], i: number) => {
+    let y = 12 + Math.max(0, (height - 24 - tall(g)) / 2)
+    for (const c of g) {
+      c.x = 12 + i * (cardWidth + gap)
+      c.y = y
+      y += c.height + apart
+    }
+  }
+  groups.forEach(stack)
+  const middleOf = (c: Card) => c.y + c.height / 2
+  const near = (c: Card) => {
+    const of = ties.get(c.relation) ?? []
+    return of.length === 0 ? middleOf(c) : of.reduce((sum, r) => sum + middleOf(cards.get(r)!), 0) / of.length
+  }
+  for (let sweep = 0; sweep < 4; sweep++) {
+    const order = groups.map((_, i) => (sweep % 2 === 0 ? groups.length - 1 - i : i))
+    for (const i of order) {
+      const wanted = new Map(groups[i]!.map((c) => [c, near(c)]))
+      groups[i]!.sort((a, b) => wanted.get(a)! - wanted.get(b)!)
+      stack(groups[i]!, i)
+    }
+  }
+  return height
+}
