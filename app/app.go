@@ -279,26 +279,31 @@ func (a *App) Compile(q Query, trace func(rewrite.Step)) (c *fold.Compiled, took
 			return c, time.Since(began), nil
 		}
 	}
-	b, err := a.bound(q, s.catalog)
+	c, err = a.compileIn(s, s.catalog, q, trace)
+	if err == nil && !c.Momentary {
+		s.plans.put(q, c)
+	}
+	return c, time.Since(began), err
+}
+
+// compileIn is Compile over a catalogue that may be another than the present one.
+func (a *App) compileIn(s *state, in *catalog.Catalog, q Query, trace func(rewrite.Step)) (*fold.Compiled, error) {
+	b, err := a.bound(q, in)
 	if err != nil {
-		return nil, 0, err
+		return nil, err
 	}
 	for name := range plan.Sources(b.Root) {
 		if c := s.sources[name]; c != nil {
 			if unready, is := c.conn.(broken); is {
-				return nil, 0, unready.err
+				return nil, unready.err
 			}
 		}
 	}
 	b.Measured = a.measures.get
 	if b, err = rewrite.Apply(b, trace); err != nil {
-		return nil, 0, err
+		return nil, err
 	}
-	c, err = fold.Compile(b, s.folding, fold.Options{Off: q.FoldOff})
-	if err == nil && !b.Momentary {
-		s.plans.put(q, c)
-	}
-	return c, time.Since(began), err
+	return fold.Compile(b, s.folding, fold.Options{Off: q.FoldOff})
 }
 
 // Explain says what a query would do.
@@ -381,60 +386,6 @@ func checkName(what, name string) error {
 	return nil
 }
 
-// SaveView keeps a view, having checked that it and everything that reads it
-// bind. With replace it changes a view that is there; else the name must be
-// free.
-func (a *App) SaveView(ctx context.Context, v catalog.View, replace bool) (*catalog.View, error) {
-	a.write.Lock()
-	defer a.write.Unlock()
-	c := a.Catalog()
-	if _, ok := c.Rank(v.Layer); !ok {
-		return nil, value.Errorf(value.CodeUndefinedTable, "there is no layer called %q", v.Layer).WithHint("choose one of the project's layers")
-	}
-	if err := checkName("view", v.Name); err != nil {
-		return nil, err
-	}
-	if !replace && c.View(v.FullName()) != nil {
-		return nil, taken(&v)
-	}
-	b, err := a.bound(Query{SQL: v.SQL, Layer: v.Layer, View: v.Name}, c)
-	if err != nil {
-		return nil, err
-	}
-	seen := map[string]bool{}
-	for _, col := range b.Root.Columns() {
-		if seen[col.Name] || col.Name == "?column?" {
-			return nil, value.Errorf("42701", "a view's columns need names of their own, and %q is there twice or has none", col.Name).
-				WithHint("name it with AS")
-		}
-		seen[col.Name] = true
-	}
-	s := a.state.Load()
-	after := a.estateOf(s, c.WithView(&v), s.estate)
-	for _, reader := range s.estate.Downstream(v.FullName()) {
-		if now := after.View(reader); now.Err != nil && s.estate.View(reader).Err == nil {
-			return nil, value.Errorf(codeBroken, "%s reads this view and would break: %s", reader, now.Err).
-				WithHint("keep what it reads, or change it first")
-		}
-	}
-	if replace && c.View(v.FullName()) != nil {
-		err = a.store.ReplaceView(ctx, &v)
-	} else {
-		err = a.store.AddView(ctx, &v)
-	}
-	if errors.Is(err, records.ErrTaken) {
-		return nil, taken(&v)
-	}
-	if err != nil {
-		return nil, err
-	}
-	return &v, a.load(ctx)
-}
-
-func taken(v *catalog.View) error {
-	return value.Errorf(value.CodeDuplicate, "the layer %s has a view called %s already", v.Layer, v.Name).WithHint("choose another name")
-}
-
 // Broken is a view that does not bind.
 type Broken struct {
 	View string
@@ -463,7 +414,7 @@ func (a *App) Setup(ctx context.Context, layers []catalog.Layer, views []*catalo
 		return err
 	}
 	for _, v := range views {
-		if err := a.store.AddView(ctx, v); err != nil && !errors.Is(err, records.ErrTaken) {
+		if err := a.store.PutViews(ctx, []*catalog.View{v}, "", NewView); err != nil && !errors.Is(err, records.ErrTaken) {
 			return err
 		}
 	}

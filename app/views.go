@@ -11,6 +11,7 @@ type ViewInfo struct {
 	Name        string              `json:"name"`
 	SQL         string              `json:"sql"`
 	Description string              `json:"description"`
+	Revision    int                 `json:"revision"`
 	Columns     []exec.ReportColumn `json:"columns"`
 	Error       string              `json:"error"`
 }
@@ -26,7 +27,7 @@ func (a *App) ViewInfos() []ViewInfo {
 
 // ViewInfo describes a view.
 func (a *App) ViewInfo(v *catalog.View) ViewInfo {
-	info := ViewInfo{Layer: v.Layer, Name: v.Name, SQL: v.SQL, Description: v.Description, Columns: []exec.ReportColumn{}}
+	info := ViewInfo{Layer: v.Layer, Name: v.Name, SQL: v.SQL, Description: v.Description, Revision: v.Revision, Columns: []exec.ReportColumn{}}
 	known := a.state.Load().estate.View(v.FullName())
 	if known.Err != nil {
 		info.Error = known.Err.Error()

@@ -235,50 +235,6 @@ func (s *Store) PutLayers(ctx context.Context, layers []catalog.Layer) error {
 	return nil
 }
 
-// Views returns all views.
-func (s *Store) Views(ctx context.Context) ([]*catalog.View, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT layer, name, sql, description FROM view ORDER BY layer, name")
-	if err != nil {
-		return nil, fmt.Errorf("reading the views: %w", err)
-	}
-	defer rows.Close()
-	var out []*catalog.View
-	for rows.Next() {
-		var v catalog.View
-		if err := rows.Scan(&v.Layer, &v.Name, &v.SQL, &v.Description); err != nil {
-			return nil, fmt.Errorf("reading the views: %w", err)
-		}
-		out = append(out, &v)
-	}
-	return out, rows.Err()
-}
-
-// AddView keeps a new view; ErrTaken where its layer has one of that name.
-func (s *Store) AddView(ctx context.Context, v *catalog.View) error {
-	res, err := s.db.ExecContext(ctx, "INSERT INTO view (layer, name, sql, description, saved_at) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO NOTHING",
-		v.Layer, v.Name, v.SQL, v.Description, time.Now().UTC().Format(timeFormat))
-	if err != nil {
-		return fmt.Errorf("keeping the view %s: %w", v.FullName(), err)
-	}
-	if n, err := res.RowsAffected(); err == nil && n == 0 {
-		return ErrTaken
-	}
-	return nil
-}
-
-// ReplaceView changes a view that is there.
-func (s *Store) ReplaceView(ctx context.Context, v *catalog.View) error {
-	res, err := s.db.ExecContext(ctx, "UPDATE view SET sql = ?, description = ?, saved_at = ? WHERE layer = ? AND name = ?",
-		v.SQL, v.Description, time.Now().UTC().Format(timeFormat), v.Layer, v.Name)
-	if err != nil {
-		return fmt.Errorf("keeping the view %s: %w", v.FullName(), err)
-	}
-	if n, err := res.RowsAffected(); err == nil && n == 0 {
-		return fmt.Errorf("the view %s is not there any more", v.FullName())
-	}
-	return nil
-}
-
 // AddRun keeps a run, and drops the oldest past maxRuns.
 func (s *Store) AddRun(ctx context.Context, r *Run) error {
 	_, err := s.db.ExecContext(ctx, "INSERT INTO run (id, sql, began_at, state, error, report) VALUES (?, ?, ?, ?, ?, ?)",

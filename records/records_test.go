@@ -35,20 +35,20 @@ func TestRecordsSurviveARestart(t *testing.T) {
 		t.Fatal(err)
 	}
 	v := &catalog.View{Layer: "low", Name: "v", SQL: "SELECT 1 AS a", Description: "one"}
-	if err := s.AddView(ctx, v); err != nil {
+	if err := s.PutViews(ctx, []*catalog.View{v}, "", NewView); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.AddView(ctx, v); !errors.Is(err, ErrTaken) {
+	if err := s.PutViews(ctx, []*catalog.View{v}, "", NewView); !errors.Is(err, ErrTaken) {
 		t.Errorf("a name that is taken: %v", err)
 	}
 	v.SQL = "SELECT 2 AS a"
-	if err := s.ReplaceView(ctx, v); err != nil {
+	if err := s.PutViews(ctx, []*catalog.View{v}, "", AnyRevision); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.ReplaceView(ctx, &catalog.View{Layer: "low", Name: "w"}); err == nil {
+	if err := s.PutViews(ctx, []*catalog.View{{Layer: "low", Name: "w"}}, "", 3); err == nil {
 		t.Error("a view that is not there was replaced")
 	}
-	if err := s.AddView(ctx, &catalog.View{Layer: "nowhere", Name: "v"}); err == nil {
+	if err := s.PutViews(ctx, []*catalog.View{{Layer: "nowhere", Name: "v"}}, "", NewView); err == nil {
 		t.Error("a view was kept in a layer that is not there")
 	}
 	_ = s.Close()

@@ -30,6 +30,8 @@ func (h *handlers) routes() []route {
 		{http.MethodPost, "/explain", h.explain},
 		{http.MethodPost, "/source-plan", h.sourcePlan},
 		{http.MethodPost, "/views", h.saveView},
+		{http.MethodPost, "/views/effects", h.effects},
+		{http.MethodGet, "/views/:name/revisions", h.revisions},
 		{http.MethodPost, "/sources", h.connectSource},
 		{http.MethodPost, "/sources/try", h.trySource},
 		{http.MethodPost, "/sources/:name/refresh", h.refreshSource},
@@ -129,6 +131,8 @@ type viewRequest struct {
 	SQL         string `json:"sql"`
 	Description string `json:"description"`
 	Replace     bool   `json:"replace"`
+	Base        int    `json:"base"`    // the revision that the text is based on; 0 for any
+	Message     string `json:"message"` // what changed, and why
 }
 
 func (h *handlers) saveView(c echo.Context) error {
@@ -136,11 +140,41 @@ func (h *handlers) saveView(c echo.Context) error {
 	if err != nil {
 		return err
 	}
-	v, err := h.app.SaveView(c.Request().Context(), catalog.View{Layer: r.Layer, Name: r.Name, SQL: r.SQL, Description: r.Description}, r.Replace)
+	base := app.NewView
+	if r.Replace {
+		if base = r.Base; base == 0 {
+			base = app.AnyRevision
+		}
+	}
+	v, err := h.app.SaveRevision(c.Request().Context(), r.view(), r.Message, base)
 	if err != nil {
 		return err
 	}
 	return c.JSON(http.StatusOK, h.app.ViewInfo(v))
+}
+
+func (r viewRequest) view() catalog.View {
+	return catalog.View{Layer: r.Layer, Name: r.Name, SQL: r.SQL, Description: r.Description}
+}
+
+func (h *handlers) effects(c echo.Context) error {
+	r, err := bind[viewRequest](c)
+	if err != nil {
+		return err
+	}
+	e, err := h.app.EffectsOf(r.view())
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, e)
+}
+
+func (h *handlers) revisions(c echo.Context) error {
+	list, err := h.app.Revisions(c.Request().Context(), c.Param("name"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, list)
 }
 
 func (h *handlers) refreshSource(c echo.Context) error {

@@ -161,6 +161,7 @@ type View struct {
 	Name        string `json:"name"`
 	SQL         string `json:"sql"`
 	Description string `json:"description"`
+	Revision    int    `json:"revision"` // from 1; 0 for one that is not kept
 }
 
 // FullName returns layer.view.

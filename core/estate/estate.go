@@ -251,7 +251,7 @@ func (e *Estate) readersOf(relation string) []string {
 }
 
 // ReadersOfSource returns the views that read tables of a source, directly or
-// through others, by name.
+// through others, by layer and name.
 func (e *Estate) ReadersOfSource(source string) []string {
 	e.mu.Lock()
 	var relations []string
@@ -266,7 +266,7 @@ func (e *Estate) ReadersOfSource(source string) []string {
 }
 
 // Downstream returns the views that read any of the relations, directly or
-// through others, by name.
+// through others, by layer and name.
 func (e *Estate) Downstream(relations ...string) []string {
 	e.mu.Lock()
 	defer e.mu.Unlock()
@@ -280,10 +280,11 @@ func (e *Estate) Downstream(relations ...string) []string {
 		}
 	}
 	out := make([]string, 0, len(seen))
-	for r := range seen {
-		out = append(out, r)
+	for _, v := range e.ctx.Catalog.Views() {
+		if seen[v.FullName()] {
+			out = append(out, v.FullName())
+		}
 	}
-	sort.Strings(out)
 	return out
 }
 

@@ -124,6 +124,7 @@ type Compiled struct {
 	Statements []*Statement
 	Pieces     []*Piece
 	Rewrites   []plan.Rewriting
+	Momentary  bool // the moment of binding is in it
 	texts      *plan.Query
 }
 
@@ -144,7 +145,7 @@ func Compile(q *plan.Query, sources map[string]Source, opts Options) (*Compiled,
 	for _, s := range f.ships {
 		s.join.Ship.Statement = s.ref.find().number
 	}
-	return &Compiled{Root: root, Statements: f.statements, Pieces: f.finishPieces(), Rewrites: q.Rewrites, texts: &plan.Query{Texts: q.Texts}}, nil
+	return &Compiled{Root: root, Statements: f.statements, Pieces: f.finishPieces(), Rewrites: q.Rewrites, Momentary: q.Momentary, texts: &plan.Query{Texts: q.Texts}}, nil
 }
 
 type folder struct {

@@ -17,6 +17,8 @@ export type Problem = Schemas['Problem']
 export type SourcePlan = Schemas['SourcePlan']
 export type Step = Schemas['Step']
 export type NewSource = Schemas['NewSource']
+export type Revision = Schemas['Revision']
+export type Effects = Schemas['Effects']
 export type LineageGraph = Schemas['LineageGraph']
 export type LineageEdge = Schemas['LineageEdge']
 export type LineageNode = Schemas['LineageNode']
@@ -72,6 +74,8 @@ export const api = {
     post<Schemas['Frequent'][]>(`/sources/${encodeURIComponent(source)}/frequent`, { table, column }, signal),
   removeSource: (name: string, inSpite: boolean) => call<void>(`/sources/${encodeURIComponent(name)}?inSpite=${inSpite}`, { method: 'DELETE' }),
   retype: (source: string, r: Schemas['RetypeRequest']) => post<SourceInfo>(`/sources/${encodeURIComponent(source)}/retype`, r),
+  effects: (v: Schemas['ViewRequest'], signal: AbortSignal) => post<Effects>('/views/effects', v, signal),
+  revisions: (name: string) => call<Revision[]>(`/views/${encodeURIComponent(name)}/revisions`),
   lineage: (name: string, signal: AbortSignal) => call<ColumnLineage[]>(`/lineage/${encodeURIComponent(name)}`, { signal }),
   lineageGraph: (name: string, direction: string, signal: AbortSignal) => call<LineageGraph>(`/lineage/${encodeURIComponent(name)}/graph?direction=${direction}`, { signal }),
   impact: (name: string, change: string, type: string, signal: AbortSignal) =>

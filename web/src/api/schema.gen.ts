@@ -643,6 +643,103 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/views/effects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What saving a view would do to it and to what reads it */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ViewRequest"];
+                };
+            };
+            responses: {
+                /** @description The effects */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Effects"];
+                    };
+                };
+                /** @description Why it cannot be saved */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/views/{name}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The texts that a view had, newest first */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    /** @description layer.view */
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The revisions */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Revision"][];
+                    };
+                };
+                /** @description Why not */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lineage/{name}": {
         parameters: {
             query?: never;
@@ -1621,6 +1718,9 @@ export interface components {
             sql: string;
             description?: string;
             replace?: boolean;
+            /** @description The revision that the text is based on; 0 for any */
+            base?: number;
+            message?: string;
         };
         Catalog: {
             sources: components["schemas"]["SourceInfo"][];
@@ -1632,6 +1732,7 @@ export interface components {
             description: string;
         };
         ViewInfo: {
+            revision: number;
             layer: string;
             name: string;
             sql: string;
@@ -1682,6 +1783,35 @@ export interface components {
             reason: string;
             /** @description How it reads as text; missing where it does not */
             asText?: string;
+        };
+        Revision: {
+            number: number;
+            sql: string;
+            description: string;
+            message: string;
+            savedAt: string;
+        };
+        Effects: {
+            columns: {
+                name: string;
+                was: string;
+                is: string;
+            }[];
+            readers: string[];
+            broken: components["schemas"]["WouldBreak"][];
+            worse: {
+                view: string;
+                piece: string;
+                was: string;
+                is: string;
+                reason: string;
+            }[];
+            crossing: {
+                view: string;
+                was: number;
+                is: number;
+            }[];
+            looked: number;
         };
         LineageRef: {
             table: string;

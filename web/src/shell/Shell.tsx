@@ -9,6 +9,7 @@ import { RunsPage } from '../runs/RunsPage'
 import { ConnectPage } from '../sources/ConnectPage'
 import { ShapePage } from '../sources/ShapePage'
 import { SourcesPage } from '../sources/SourcesPage'
+import { RevisionsPage } from '../view/RevisionsPage'
 import { ViewPage } from '../view/ViewPage'
 import { Tree } from './Tree'
 
@@ -57,6 +58,7 @@ export function Shell() {
             <Route path="/" element={<Navigate to={firstPlace(catalog.data.views)} replace />} />
             <Route path="/query" element={<ViewPage catalog={catalog.data} />} />
             <Route path="/view/:layer/:name" element={<ViewPage catalog={catalog.data} />} />
+            <Route path="/view/:layer/:name/revisions" element={<RevisionsPage catalog={catalog.data} />} />
             <Route path="/sources/:source?/:table?" element={<SourcesPage catalog={catalog.data} />} />
             <Route path="/sources/:source/shape/:set" element={<ShapePage catalog={catalog.data} />} />
             <Route path="/lineage/:name" element={<LineagePage catalog={catalog.data} />} />

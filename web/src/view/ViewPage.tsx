@@ -1,15 +1,15 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react'
-import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Play, Save, Square } from 'lucide-react'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
-import { api, ApiError, type Catalog, type Problem } from '../api/client'
+import type { Catalog, Problem } from '../api/client'
 import { millis, rows } from '../lib/text'
 import { Grid } from '../rows/Grid'
 import { Drawing } from '../waterline/Drawing'
 import { PieceNote } from '../waterline/PieceNote'
 import { Editor } from './Editor'
 import { SavePanel } from './SavePanel'
+import { SaveStrip } from './SaveStrip'
 import { useExplain } from './useExplain'
 import { useRun } from './useRun'
 
@@ -36,11 +36,9 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
   const query = useMemo(() => ({ sql: text, foldOff, layer, view: name }), [text, foldOff, layer, name])
   const explained = useExplain(query)
   const run = useRun()
-  const queries = useQueryClient()
-  const replace = useMutation({
-    mutationFn: () => api.saveView({ layer, name, sql: text, description: saved?.description ?? '', replace: true }),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['catalog'] }),
-  })
+  const [replacing, setReplacing] = useState(false)
+  // The revision that the text is based on, whatever others save meanwhile.
+  const [base, setBase] = useState(saved?.revision ?? 0)
   useEffect(() => {
     if (!name) sessionStorage.setItem(draftKey, text)
   }, [name, text])
@@ -60,7 +58,7 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
   }
   const save = () => {
     if (name) {
-      if (changed && !explained.problem) replace.mutate()
+      if (changed && !explained.problem) setReplacing(true)
     } else if (text.trim()) setSaving(true)
   }
 
@@ -91,6 +89,13 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
         <Button size="xs" {...quiet} aria-pressed={!foldOff} title="With folding off, sources send bare columns and Rovik does everything: the rows are the same" onClick={() => setFoldOff(!foldOff)}>
           Folding {foldOff ? 'off' : 'on'}
         </Button>
+        {saved && (
+          <Link to={`/view/${layer}/${name}/revisions`}>
+            <Text color="tide" fontSize="12px" whiteSpace="nowrap" title="The texts that it had">
+              revision {saved.revision}
+            </Text>
+          </Link>
+        )}
         {name && (
           <Link to={`/lineage/${layer}.${name}`}>
             <Button as="span" size="xs" {...quiet} title="Where its columns come from, and who reads them">
@@ -99,8 +104,8 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
           </Link>
         )}
         {name && (
-          <Button size="xs" {...quiet} disabled={!changed || explained.problem !== null} loading={replace.isPending} onClick={save}>
-            <Save size={13} /> Save
+          <Button size="xs" {...quiet} disabled={!changed || explained.problem !== null} onClick={save}>
+            <Save size={13} /> Save…
           </Button>
         )}
         <Button size="xs" {...quiet} disabled={!text.trim()} onClick={() => setSaving(!saving)}>
@@ -116,11 +121,12 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
           </Button>
         )}
       </Flex>
+      {replacing && saved && changed && <SaveStrip view={saved} base={base} sql={text} onSaved={setBase} onDone={() => setReplacing(false)} />}
       {saving && <SavePanel catalog={catalog} sql={text} onClose={() => setSaving(false)} onSaved={(v) => navigate(`/view/${v.layer}/${v.name}`)} />}
       <Flex flex="1" minH="0">
         <Flex direction="column" w="41%" minW="300px" borderRight="1px solid" borderColor="line">
           <Editor text={text} catalog={catalog} pieces={own} chosen={chosen} problem={here} reveal={reveal} onChange={setText} onChoose={setChosen} onRun={start} onSave={save} />
-          <ProblemNote problem={problem} saveError={replace.error} />
+          <ProblemNote problem={problem} />
         </Flex>
         <Flex direction="column" flex="1" minW="0" opacity={current || ranThis || !report ? 1 : 0.55} transition="opacity 0.15s">
           {report ? (
@@ -154,8 +160,7 @@ function Empty({ text, problem }: { text: string; problem: Problem | null }) {
   )
 }
 
-function ProblemNote({ problem, saveError }: { problem: Problem | null; saveError: Error | null }) {
-  const p = problem ?? (saveError instanceof ApiError ? saveError.problem : null)
+function ProblemNote({ problem: p }: { problem: Problem | null }) {
   if (!p) return null
   return (
     <Box borderTop="1px solid" borderColor="line" bg="sheet" px="3" py="1.5" role="alert" data-testid="problem">

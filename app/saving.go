@@ -1,0 +1,277 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+	"time"
+
+	"rovik/core/catalog"
+	"rovik/core/estate"
+	"rovik/core/exec"
+	"rovik/core/fold"
+	"rovik/core/value"
+	"rovik/records"
+)
+
+// codeStale is of a view that someone else saved meanwhile.
+const codeStale = "40001"
+
+// What a view that is saved may be based on, besides a revision's number.
+const (
+	NewView     = records.NewView
+	AnyRevision = records.AnyRevision
+)
+
+// SaveView keeps a view, having checked that it and everything that reads it
+// bind. With replace it changes a view that is there; else the name must be
+// free.
+func (a *App) SaveView(ctx context.Context, v catalog.View, replace bool) (*catalog.View, error) {
+	base := NewView
+	if replace {
+		base = AnyRevision
+	}
+	return a.SaveRevision(ctx, v, "", base)
+}
+
+// SaveRevision is SaveView with a message, of a text that is based on a revision:
+// it is refused where another was saved since.
+func (a *App) SaveRevision(ctx context.Context, v catalog.View, message string, base int) (*catalog.View, error) {
+	a.write.Lock()
+	defer a.write.Unlock()
+	if base == NewView && a.Catalog().View(v.FullName()) != nil {
+		return nil, taken(&v)
+	}
+	after, err := a.checkView(&v)
+	if err != nil {
+		return nil, err
+	}
+	before := a.state.Load().estate
+	for _, reader := range before.Downstream(v.FullName()) {
+		if now := after.View(reader); now.Err != nil && before.View(reader).Err == nil {
+			return nil, value.Errorf(codeBroken, "%s reads this view and would break: %s", reader, now.Err).
+				WithHint("keep what it reads, or change it first")
+		}
+	}
+	switch err := a.store.PutViews(ctx, []*catalog.View{&v}, message, base); {
+	case errors.Is(err, records.ErrTaken):
+		return nil, taken(&v)
+	case errors.Is(err, records.ErrStale):
+		return nil, value.Errorf(codeStale, "%s was saved by someone else meanwhile, as revision %d: this text is based on revision %d", v.FullName(), a.Catalog().View(v.FullName()).Revision, base).
+			WithHint("compare both, then save over it or take what is there")
+	case err != nil:
+		return nil, err
+	}
+	return &v, a.load(ctx)
+}
+
+// checkView says why a view cannot be kept, and returns the estate with it.
+func (a *App) checkView(v *catalog.View) (*estate.Estate, error) {
+	s := a.state.Load()
+	if _, ok := s.catalog.Rank(v.Layer); !ok {
+		return nil, value.Errorf(value.CodeUndefinedTable, "there is no layer called %q", v.Layer).WithHint("choose one of the project's layers")
+	}
+	if err := checkName("view", v.Name); err != nil {
+		return nil, err
+	}
+	b, err := a.bound(Query{SQL: v.SQL, Layer: v.Layer, View: v.Name}, s.catalog)
+	if err != nil {
+		return nil, err
+	}
+	seen := map[string]bool{}
+	for _, col := range b.Root.Columns() {
+		if seen[col.Name] || col.Name == "?column?" {
+			return nil, value.Errorf("42701", "a view's columns need names of their own, and %q is there twice or has none", col.Name).
+				WithHint("name it with AS")
+		}
+		seen[col.Name] = true
+	}
+	return a.estateOf(s, s.catalog.WithView(v), s.estate), nil
+}
+
+func taken(v *catalog.View) error {
+	return value.Errorf(value.CodeDuplicate, "the layer %s has a view called %s already", v.Layer, v.Name).WithHint("choose another name")
+}
+
+// Revision is a text that a view had.
+type Revision struct {
+	Number      int       `json:"number"`
+	SQL         string    `json:"sql"`
+	Description string    `json:"description"`
+	Message     string    `json:"message"`
+	SavedAt     time.Time `json:"savedAt"`
+}
+
+// Revisions returns the texts that a view had, newest first.
+func (a *App) Revisions(ctx context.Context, name string) ([]Revision, error) {
+	v := a.Catalog().View(name)
+	if v == nil {
+		_, _, err := a.viewColumn(name)
+		return nil, err
+	}
+	kept, err := a.store.Revisions(ctx, v.Layer, v.Name)
+	if err != nil {
+		return nil, err
+	}
+	out := []Revision{}
+	for _, r := range kept {
+		out = append(out, Revision(*r))
+	}
+	return out, nil
+}
+
+// Effects are what saving a view would do to it and to what reads it.
+type Effects struct {
+	Columns []ColumnChange `json:"columns"`
+	Readers []string       `json:"readers"`
+	Broken  []WouldBreak   `json:"broken"`
+	// Worse are pieces that a source does now and would not any more.
+	Worse []Worse `json:"worse"`
+	// Crossing are the views of which more or fewer rows would cross.
+	Crossing []Crossing `json:"crossing"`
+	// Looked is how many of the readers' plans were compared: there may be very many.
+	Looked int `json:"looked"`
+}
+
+// ColumnChange is a column that a view would have otherwise; Was or Is is empty
+// where it is new or gone.
+type ColumnChange struct {
+	Name string `json:"name"`
+	Was  string `json:"was"`
+	Is   string `json:"is"`
+}
+
+// Worse is a piece of a view's text that would fold less.
+type Worse struct {
+	View   string       `json:"view"`
+	Piece  string       `json:"piece"`
+	Was    fold.Verdict `json:"was"`
+	Is     fold.Verdict `json:"is"`
+	Reason string       `json:"reason"`
+}
+
+// Crossing is how many rows are expected to cross for a view.
+type Crossing struct {
+	View string `json:"view"`
+	Was  int64  `json:"was"`
+	Is   int64  `json:"is"`
+}
+
+const (
+	// lookedReaders and lookedFor bound how many plans are compared.
+	lookedReaders = 60
+	lookedFor     = 2 * time.Second
+)
+
+// EffectsOf tells what saving a view would do, without saving it.
+func (a *App) EffectsOf(v catalog.View) (_ *Effects, err error) {
+	defer value.Guard(&err)
+	s := a.state.Load()
+	after, err := a.checkView(&v)
+	if err != nil {
+		return nil, err
+	}
+	name := v.FullName()
+	out := &Effects{Columns: []ColumnChange{}, Readers: s.estate.Downstream(name), Broken: []WouldBreak{}, Worse: []Worse{}, Crossing: []Crossing{}}
+	was := s.estate.View(name)
+	if was == nil {
+		return out, nil
+	}
+	out.Columns = columnChanges(was.Table, after.View(name).Table)
+	until := time.Now().Add(lookedFor)
+	for i, reader := range append([]string{name}, out.Readers...) {
+		if now := after.View(reader); now.Err != nil && s.estate.View(reader).Err == nil {
+			out.Broken = append(out.Broken, WouldBreak{reader, now.Err.Error()})
+			continue
+		}
+		if i > lookedReaders || time.Now().After(until) {
+			continue
+		}
+		before, err1 := a.reportIn(s, s.catalog, reader)
+		next, err2 := a.reportIn(s, after.Catalog(), reader)
+		if err1 == nil && err2 == nil {
+			out.Looked++
+			out.compare(reader, reader == name, before, next)
+		}
+	}
+	return out, nil
+}
+
+func columnChanges(was, is *catalog.Table) []ColumnChange {
+	out := []ColumnChange{}
+	if was != nil {
+		for _, c := range was.Columns {
+			i := is.Column(c.Name)
+			switch {
+			case i < 0:
+				out = append(out, ColumnChange{c.Name, c.Type.String(), ""})
+			case is.Columns[i].Type != c.Type:
+				out = append(out, ColumnChange{c.Name, c.Type.String(), is.Columns[i].Type.String()})
+			}
+		}
+	}
+	for _, c := range is.Columns {
+		if was == nil || was.Column(c.Name) < 0 {
+			out = append(out, ColumnChange{c.Name, "", c.Type.String()})
+		}
+	}
+	return out
+}
+
+// reportIn explains a view of a catalogue.
+func (a *App) reportIn(s *state, c *catalog.Catalog, view string) (*exec.Report, error) {
+	v := c.View(view)
+	compiled, err := a.compileIn(s, c, Query{SQL: v.SQL, Layer: v.Layer, View: v.Name}, nil)
+	if err != nil {
+		return nil, err
+	}
+	return exec.Explain(compiled, 0), nil
+}
+
+// rank orders verdicts from the best.
+var rank = map[fold.Verdict]int{fold.Folded: 0, fold.Narrowed: 1, fold.Kept: 2}
+
+// compare notes what is worse in a view's own text, and the rows that cross. The
+// text that changes is compared by the words of its pieces, those of its readers
+// by their places.
+func (e *Effects) compare(view string, changed bool, before, after *exec.Report) {
+	key := func(p exec.ReportPiece) string {
+		if changed {
+			return fmt.Sprint(p.Kind, p.Text)
+		}
+		return fmt.Sprint(p.Kind, p.Span)
+	}
+	was := map[string]exec.ReportPiece{}
+	for _, p := range before.Pieces {
+		if p.View == "" {
+			if had, ok := was[key(p)]; !ok || rank[p.Verdict] > rank[had.Verdict] {
+				was[key(p)] = p
+			}
+		}
+	}
+	for _, p := range after.Pieces {
+		had, ok := was[key(p)]
+		if p.View == "" && ok && rank[p.Verdict] > rank[had.Verdict] {
+			w := Worse{View: view, Piece: p.Text, Was: had.Verdict, Is: p.Verdict}
+			if p.Reason != nil {
+				w.Reason = p.Reason.Text
+			}
+			if !slices.Contains(e.Worse, w) {
+				e.Worse = append(e.Worse, w)
+			}
+		}
+	}
+	x, y := rowsCrossing(before), rowsCrossing(after)
+	if d := math.Abs(float64(x - y)); d > 0.01*float64(max(x, y)) && d >= 1 {
+		e.Crossing = append(e.Crossing, Crossing{view, x, y})
+	}
+}
+
+func rowsCrossing(r *exec.Report) (rows int64) {
+	for _, s := range r.Statements {
+		rows += s.EstimatedRows
+	}
+	return rows
+}

@@ -1,0 +1,121 @@
+package records
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"time"
+
+	"rovik/core/catalog"
+)
+
+// Revision is a text that a view had.
+type Revision struct {
+	Number                    int
+	SQL, Description, Message string
+	SavedAt                   time.Time
+}
+
+// ErrStale is returned for a view that was saved meanwhile.
+var ErrStale = errors.New("the view was saved meanwhile")
+
+// What a view that is saved may be based on, besides a revision's number.
+const (
+	NewView     = 0  // it is not there yet
+	AnyRevision = -1 // whatever there is now
+)
+
+// Views returns all views.
+func (s *Store) Views(ctx context.Context) ([]*catalog.View, error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT layer, name, sql, description, revision FROM view ORDER BY layer, name")
+	if err != nil {
+		return nil, fmt.Errorf("reading the views: %w", err)
+	}
+	defer rows.Close()
+	var out []*catalog.View
+	for rows.Next() {
+		var v catalog.View
+		if err := rows.Scan(&v.Layer, &v.Name, &v.SQL, &v.Description, &v.Revision); err != nil {
+			return nil, fmt.Errorf("reading the views: %w", err)
+		}
+		out = append(out, &v)
+	}
+	return out, rows.Err()
+}
+
+// PutViews keeps views, all or none, each as a revision with the message. base is
+// the revision that a view's text is based on: ErrStale where another was saved
+// since, ErrTaken where a new one's name is in use.
+func (s *Store) PutViews(ctx context.Context, views []*catalog.View, message string, base int) error {
+	tx, err := s.db.BeginTx(ctx, nil)
+	if err != nil {
+		return fmt.Errorf("keeping views: %w", err)
+	}
+	defer func() { _ = tx.Rollback() }() // nothing, once it is committed
+	for _, v := range views {
+		if err := putView(ctx, tx, v, message, base); err != nil {
+			if errors.Is(err, ErrStale) || errors.Is(err, ErrTaken) {
+				return err
+			}
+			return fmt.Errorf("keeping the view %s: %w", v.FullName(), err)
+		}
+	}
+	return tx.Commit()
+}
+
+func putView(ctx context.Context, tx *sql.Tx, v *catalog.View, message string, base int) error {
+	at := time.Now().UTC().Format(timeFormat)
+	var have, last int
+	err := tx.QueryRowContext(ctx, "SELECT revision FROM view WHERE layer = ? AND name = ?", v.Layer, v.Name).Scan(&have)
+	exists := err == nil
+	if err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return err
+	}
+	switch {
+	case base == NewView && exists:
+		return ErrTaken
+	case base > 0 && have != base:
+		return ErrStale
+	}
+	if err := tx.QueryRowContext(ctx, "SELECT coalesce(max(number), 0) FROM revision WHERE layer = ? AND name = ?", v.Layer, v.Name).Scan(&last); err != nil {
+		return err
+	}
+	v.Revision = last + 1
+	if _, err := tx.ExecContext(ctx, `INSERT INTO view (layer, name, sql, description, saved_at, revision) VALUES (?, ?, ?, ?, ?, ?)
+		ON CONFLICT (layer, name) DO UPDATE SET sql = excluded.sql, description = excluded.description, saved_at = excluded.saved_at, revision = excluded.revision`,
+		v.Layer, v.Name, v.SQL, v.Description, at, v.Revision); err != nil {
+		return err
+	}
+	_, err = tx.ExecContext(ctx, "INSERT INTO revision (layer, name, number, sql, description, message, saved_at) VALUES (?, ?, ?, ?, ?, ?, ?)",
+		v.Layer, v.Name, v.Revision, v.SQL, v.Description, message, at)
+	return err
+}
+
+// DropView forgets a view; its revisions stay, for one of the same name.
+func (s *Store) DropView(ctx context.Context, layer, name string) error {
+	if _, err := s.db.ExecContext(ctx, "DELETE FROM view WHERE layer = ? AND name = ?", layer, name); err != nil {
+		return fmt.Errorf("forgetting the view %s.%s: %w", layer, name, err)
+	}
+	return nil
+}
+
+// Revisions returns the texts that a view had, newest first.
+func (s *Store) Revisions(ctx context.Context, layer, name string) ([]*Revision, error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT number, sql, description, message, saved_at FROM revision WHERE layer = ? AND name = ? ORDER BY number DESC", layer, name)
+	if err != nil {
+		return nil, fmt.Errorf("reading the revisions of %s.%s: %w", layer, name, err)
+	}
+	defer rows.Close()
+	out := []*Revision{}
+	for rows.Next() {
+		var r Revision
+		var at string
+		if err := rows.Scan(&r.Number, &r.SQL, &r.Description, &r.Message, &at); err != nil {
+			return nil, fmt.Errorf("reading the revisions of %s.%s: %w", layer, name, err)
+		}
+		r.SavedAt, _ = time.Parse(timeFormat, at)
+		out = append(out, &r)
+	}
+	return out, rows.Err()
+}

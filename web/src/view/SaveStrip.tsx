@@ -1,0 +1,110 @@
+import { Box, Button, Flex, Input, Text } from '@chakra-ui/react'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { Link } from 'react-router'
+import { api, ApiError, type Effects, type ViewInfo } from '../api/client'
+import { count } from '../lib/text'
+
+interface Props {
+  view: ViewInfo
+  base: number // the revision that the text is based on
+  sql: string
+  onSaved: (revision: number) => void
+  onDone: () => void
+}
+
+const stale = '40001'
+
+/** Saves a view that is there, having shown what that does to it and to what reads it. */
+export function SaveStrip({ view, base, sql, onSaved, onDone }: Props) {
+  const [message, setMessage] = useState('')
+  const { layer, name, description } = view
+  const queries = useQueryClient()
+  const effects = useQuery({ queryKey: ['effects', layer, name, sql], queryFn: ({ signal }) => api.effects({ layer, name, sql, description }, signal), staleTime: 0, retry: false })
+  const save = useMutation({
+    mutationFn: (over: boolean) => api.saveView({ layer, name, sql, description, replace: true, message, ...(over ? {} : { base }) }),
+    onSuccess: async (v) => {
+      onSaved(v.revision)
+      await queries.invalidateQueries({ queryKey: ['catalog'] })
+      onDone()
+    },
+    onError: () => queries.invalidateQueries({ queryKey: ['catalog'] }),
+  })
+  const problem = save.error instanceof ApiError ? save.error.problem : null
+  return (
+    <Box as="form" bg="rail" borderBottom="1px solid" borderColor="line" px="3" py="1.5" data-testid="save-strip"
+      onSubmit={(e: React.FormEvent) => {
+        e.preventDefault()
+        save.mutate(false)
+      }}
+      onKeyDown={(e) => e.key === 'Escape' && onDone()}
+    >
+      <Flex gap="2" align="center">
+        <Input size="xs" flex="1" bg="sheet" autoFocus aria-label="What changed, and why" placeholder="what changed, and why" _placeholder={{ color: 'faint' }} value={message} onChange={(e) => setMessage(e.target.value)} />
+        <Button size="xs" type="submit" bg="tide" color="paper" loading={save.isPending} disabled={(effects.data?.broken.length ?? 0) > 0}>
+          Save as revision {view.revision + 1}
+        </Button>
+        <Button size="xs" variant="ghost" color="ink" _hover={{ bg: 'sea' }} onClick={onDone}>
+          Cancel
+        </Button>
+      </Flex>
+      <Box fontSize="12px" mt="1" maxH="150px" overflowY="auto" data-testid="effects">
+        {effects.isPending && <Text color="faint">Seeing what it does to its readers…</Text>}
+        {effects.error && <Text color="kept">{effects.error.message}</Text>}
+        {effects.data && <EffectLines effects={effects.data} view={`${layer}.${name}`} />}
+      </Box>
+      {save.isError && (
+        <Flex gap="3" align="baseline" fontSize="12px" mt="1" role="alert">
+          <Text color="kept">
+            {save.error.message}
+            {problem?.hint && ` — ${problem.hint}`}
+          </Text>
+          {problem?.code === stale && (
+            <>
+              <Link to={`/view/${layer}/${name}/revisions`}>
+                <Text color="tide">Compare</Text>
+              </Link>
+              <Button size="2xs" variant="outline" color="kept" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} onClick={() => save.mutate(true)}>
+                Save over it
+              </Button>
+            </>
+          )}
+        </Flex>
+      )}
+    </Box>
+  )
+}
+
+function EffectLines({ effects, view }: { effects: Effects; view: string }) {
+  const { columns, readers, broken, worse, crossing, looked } = effects
+  return (
+    <>
+      <Text color="faint">
+        {readers.length === 0 ? 'No view reads it.' : readers.length === 1 ? '1 view reads it.' : `${count(readers.length)} views read it.`}
+        {looked <= readers.length && ` The plans of ${looked} were compared.`}
+        {columns.length + broken.length + worse.length + crossing.length === 0 && ' Its columns and all verdicts stay as they are.'}
+      </Text>
+      {broken.map((b) => (
+        <Text key={b.view} color="kept">
+          breaks {b.view}: {b.error}
+        </Text>
+      ))}
+      {columns.map((c) => (
+        <Text key={c.name} color={c.is ? 'ink' : 'narrowed'}>
+          column {c.name}: {c.was || 'new'} → {c.is || 'gone'}
+        </Text>
+      ))}
+      {worse.map((w, i) => (
+        <Text key={i} color={w.is === 'kept' ? 'kept' : 'narrowed'} title={w.reason}>
+          {w.view === view ? '' : `${w.view}: `}
+          {w.piece} was {w.was} and is {w.is}: {w.reason}
+        </Text>
+      ))}
+      {crossing.map((c) => (
+        <Text key={c.view} color={c.is > c.was ? 'narrowed' : 'folded'}>
+          {c.view}: about {count(c.is)} rows cross, {count(c.was)} before
+        </Text>
+      ))}
+    </>
+  )
+}
