@@ -130,23 +130,6 @@ func firstError(err error, then func() error) error {
 	return then()
 }
 
-func checkCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "check", Short: "Bind every view; exit 1 where one fails", Args: exactly(0)}
-	cmd.RunE = withApp(func(_ context.Context, a *app.App, _ []string) error {
-		broken := a.Check()
-		for _, b := range broken {
-			fmt.Fprintf(os.Stderr, "%s is broken\n", b.View)
-			printError(withTexts(b.Err, a, a.Catalog().View(b.View).SQL))
-		}
-		fmt.Printf("%d views, %d broken\n", len(a.Catalog().Views()), len(broken))
-		if len(broken) > 0 {
-			return errSilent
-		}
-		return nil
-	})
-	return cmd
-}
-
 func sourceCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "source", Short: "List, add, test and refresh sources"}
 	list := &cobra.Command{Use: "list", Short: "List the sources", Args: exactly(0)}

@@ -18,10 +18,10 @@ type DeclaredKey struct {
 	// What was measured, and when: rows of which all columns have values, rows of
 	// which some are NULL, and values that more than one row has or, where To is
 	// set, that the other table lacks.
-	MeasuredAt time.Time `json:"measuredAt"`
-	Rows       int64     `json:"rows"`
-	Nulls      int64     `json:"nulls"`
-	Breaks     int64     `json:"breaks"`
+	MeasuredAt time.Time `json:"measuredAt,omitzero"`
+	Rows       int64     `json:"rows,omitempty"`
+	Nulls      int64     `json:"nulls,omitempty"`
+	Breaks     int64     `json:"breaks,omitempty"`
 }
 
 // Same tells whether both declare the same, whatever was measured.

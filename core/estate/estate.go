@@ -195,12 +195,12 @@ func (e *Estate) bound(v *catalog.View) *View {
 			return out
 		}
 	}
-	out.Err = of(err, v.FullName())
+	out.Err = inView(err, v.FullName())
 	return out
 }
 
-// of says in which view's text an error lies that does not say so itself.
-func of(err error, view string) error {
+// inView says in which view's text an error lies that does not say so itself.
+func inView(err error, view string) error {
 	if ve, ok := err.(*value.Error); ok && ve.View == "" {
 		c := *ve
 		c.View = view

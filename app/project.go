@@ -1,0 +1,447 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"sort"
+	"strings"
+
+	"gopkg.in/yaml.v3"
+
+	"rovik/connect"
+	"rovik/core/catalog"
+	"rovik/core/estate"
+	"rovik/core/shape"
+	"rovik/core/value"
+	"rovik/records"
+)
+
+// The files of a project. A view's text is a file of its own, with a line end
+// behind it.
+const (
+	projectFile = "project.yaml"
+	viewsFolder = "views"
+	sourcesPath = "sources"
+)
+
+// projectDoc is what project.yaml says.
+type projectDoc struct {
+	Layers []layerDoc `json:"layers"`
+}
+
+// layerDoc is a layer with what its views are, by name.
+type layerDoc struct {
+	Name        string            `json:"name"`
+	Description string            `json:"description"`
+	Views       map[string]string `json:"views"`
+}
+
+// sourceDoc is how a source is reached and what was chosen about it. Passwords
+// that Rovik keeps are not in it, nor what was measured.
+type sourceDoc struct {
+	Kind     string                `json:"kind"`
+	Note     string                `json:"note,omitempty"`
+	Config   connect.Config        `json:"config"`
+	Hidden   []string              `json:"hidden,omitempty"`
+	Shapes   []*shape.Shape        `json:"shapes,omitempty"`
+	Types    connect.ColumnTypes   `json:"types,omitempty"`
+	Declared []catalog.DeclaredKey `json:"declared,omitempty"`
+}
+
+// Files returns the project as files, by their path: one for each view and
+// source, and one for the layers. The same project always gives the same files.
+func (a *App) Files() (map[string][]byte, error) {
+	s := a.state.Load()
+	out := map[string][]byte{}
+	doc := projectDoc{Layers: []layerDoc{}}
+	for _, l := range s.catalog.Layers() {
+		of := layerDoc{l.Name, l.Description, map[string]string{}}
+		for _, v := range s.catalog.Views() {
+			if v.Layer == l.Name {
+				of.Views[v.Name] = v.Description
+				out[viewPath(v)] = []byte(v.SQL + "\n")
+			}
+		}
+		doc.Layers = append(doc.Layers, of)
+	}
+	var err error
+	if out[projectFile], err = toYAML(doc); err != nil {
+		return nil, err
+	}
+	for name, c := range s.sources {
+		if out[sourcePath(name)], err = toYAML(docOf(c.record)); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+func viewPath(v *catalog.View) string { return path.Join(viewsFolder, v.Layer, v.Name+".sql") }
+
+func sourcePath(name string) string { return path.Join(sourcesPath, name+".yaml") }
+
+func docOf(r *records.Source) sourceDoc {
+	d := sourceDoc{Kind: r.Kind, Note: r.Note, Config: r.Config, Hidden: r.Hidden, Shapes: r.Shapes}
+	if strings.HasPrefix(d.Config.Secret, "kept:") {
+		d.Config.Secret = "kept"
+	}
+	for table, columns := range r.Types {
+		if len(columns) > 0 {
+			if d.Types == nil {
+				d.Types = connect.ColumnTypes{}
+			}
+			d.Types[table] = columns
+		}
+	}
+	for _, k := range r.Declared {
+		d.Declared = append(d.Declared, catalog.DeclaredKey{Table: k.Table, Columns: k.Columns, To: k.To, References: k.References})
+	}
+	return d
+}
+
+// toYAML writes what JSON would say, with its keys sorted.
+func toYAML(v any) ([]byte, error) {
+	b, err := json.Marshal(v)
+	if err != nil {
+		return nil, err
+	}
+	var plain any
+	if err := json.Unmarshal(b, &plain); err != nil {
+		return nil, err
+	}
+	return yaml.Marshal(plain)
+}
+
+// fromYAML reads what toYAML wrote; what it does not know is an error.
+func fromYAML(b []byte, v any) error {
+	var plain any
+	if err := yaml.Unmarshal(b, &plain); err != nil {
+		return err
+	}
+	j, err := json.Marshal(plain)
+	if err != nil {
+		return err
+	}
+	dec := json.NewDecoder(bytes.NewReader(j))
+	dec.DisallowUnknownFields()
+	return dec.Decode(v)
+}
+
+// Export writes the project's files into a folder, and takes out those of views
+// and sources that it does not have.
+func (a *App) Export(dir string) (int, error) {
+	files, err := a.Files()
+	if err != nil {
+		return 0, err
+	}
+	have, err := readFiles(dir)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return 0, err
+	}
+	for name := range have {
+		if files[name] == nil {
+			if err := os.Remove(filepath.Join(dir, name)); err != nil {
+				return 0, fmt.Errorf("exporting: %w", err)
+			}
+		}
+	}
+	for name, b := range files {
+		to := filepath.Join(dir, name)
+		if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
+			return 0, fmt.Errorf("exporting: %w", err)
+		}
+		if err := os.WriteFile(to, b, 0o644); err != nil {
+			return 0, fmt.Errorf("exporting: %w", err)
+		}
+	}
+	return len(files), nil
+}
+
+// maxFile bounds one file of a project.
+const maxFile = 16 << 20
+
+// readFiles reads the files of a project in a folder, and no others.
+func readFiles(dir string) (map[string][]byte, error) {
+	out := map[string][]byte{}
+	root, err := os.OpenRoot(dir)
+	if err != nil {
+		return nil, fmt.Errorf("reading the project's files: %w", err)
+	}
+	defer root.Close()
+	err = fs.WalkDir(root.FS(), ".", func(name string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !isProjects(name) {
+			return err
+		}
+		if info, err := d.Info(); err != nil || info.Size() > maxFile {
+			return errors.Join(err, value.Errorf(value.CodeSource, "%s is larger than any text of a project", name))
+		}
+		b, err := fs.ReadFile(root.FS(), name)
+		out[name] = b
+		return err
+	})
+	return out, err
+}
+
+// isProjects tells whether a path is one that an export writes.
+func isProjects(name string) bool {
+	parts := strings.Split(name, "/")
+	switch {
+	case name == projectFile:
+		return true
+	case len(parts) == 3 && parts[0] == viewsFolder:
+		return path.Ext(name) == ".sql"
+	case len(parts) == 2 && parts[0] == sourcesPath:
+		return path.Ext(name) == ".yaml"
+	}
+	return false
+}
+
+// FileChange is a file that differs from the project as it is.
+type FileChange struct {
+	Path string
+	What string // "added", "changed" or "gone"
+}
+
+// Breach is what is wrong with a view's file. Line and Column count from 1; 0 is
+// the file as a whole.
+type Breach struct {
+	Path         string
+	Line, Column int
+	Message      string
+	Hint         string
+}
+
+// Imported is what the files of a folder would make of the project.
+type Imported struct {
+	Changes  []FileChange
+	Breaches []Breach
+	layers   []catalog.Layer
+	put      []*catalog.View
+	drop     []*catalog.View
+	sources  map[string]sourceDoc // that are to be connected, or connected otherwise
+	gone     []string             // sources
+}
+
+// ReadProject compares the files of a folder with the project, and binds the views
+// as the files have them: over the sources that are connected.
+func (a *App) ReadProject(dir string) (*Imported, error) {
+	files, err := readFiles(dir)
+	if err != nil {
+		return nil, err
+	}
+	if files[projectFile] == nil {
+		return nil, value.Errorf(value.CodeSource, "%s has no %s", dir, projectFile).WithHint("rovik export writes one")
+	}
+	now, err := a.Files()
+	if err != nil {
+		return nil, err
+	}
+	out := &Imported{sources: map[string]sourceDoc{}}
+	for name, b := range files {
+		switch {
+		case now[name] == nil:
+			out.Changes = append(out.Changes, FileChange{name, "added"})
+		case !bytes.Equal(now[name], b):
+			out.Changes = append(out.Changes, FileChange{name, "changed"})
+		}
+	}
+	for name := range now {
+		if files[name] == nil {
+			out.Changes = append(out.Changes, FileChange{name, "gone"})
+		}
+	}
+	sort.Slice(out.Changes, func(i, j int) bool { return out.Changes[i].Path < out.Changes[j].Path })
+	if err := out.readSources(files); err != nil {
+		return nil, err
+	}
+	return out, a.readViews(out, files)
+}
+
+// readSources reads the sources that are not as they were.
+func (im *Imported) readSources(files map[string][]byte) error {
+	for _, c := range im.Changes {
+		name, is := strings.CutPrefix(c.Path, sourcesPath+"/")
+		name = strings.TrimSuffix(name, ".yaml")
+		if !is {
+			continue
+		}
+		if c.What == "gone" {
+			im.gone = append(im.gone, name)
+			continue
+		}
+		var d sourceDoc
+		if err := fromYAML(files[c.Path], &d); err != nil {
+			return value.Errorf(value.CodeSource, "%s: %s", c.Path, err)
+		}
+		im.sources[name] = d
+	}
+	return nil
+}
+
+// readViews reads layers and views, and binds the views.
+func (a *App) readViews(im *Imported, files map[string][]byte) error {
+	var doc projectDoc
+	if err := fromYAML(files[projectFile], &doc); err != nil {
+		return value.Errorf(value.CodeSource, "%s: %s", projectFile, err)
+	}
+	s := a.state.Load()
+	breach := func(path, message string) { im.Breaches = append(im.Breaches, Breach{Path: path, Message: message}) }
+	var views []*catalog.View
+	seen := map[string]bool{}
+	for _, l := range doc.Layers {
+		if err := checkName("layer", l.Name); err != nil || seen[l.Name] {
+			breach(projectFile, fmt.Sprintf("%q cannot be a layer, or is there twice", l.Name))
+			continue
+		}
+		seen[l.Name] = true
+		im.layers = append(im.layers, catalog.Layer{Name: l.Name, Description: l.Description})
+		for name, description := range l.Views {
+			v := &catalog.View{Layer: l.Name, Name: name, Description: description}
+			text, ok := files[viewPath(v)]
+			if err := checkName("view", name); err != nil {
+				breach(projectFile, err.Error())
+				continue
+			}
+			if !ok {
+				breach(projectFile, "there is no "+viewPath(v))
+				continue
+			}
+			v.SQL = strings.TrimSuffix(string(text), "\n")
+			views = append(views, v)
+			if was := s.catalog.View(v.FullName()); was == nil || was.SQL != v.SQL || was.Description != v.Description {
+				im.put = append(im.put, v)
+			}
+		}
+	}
+	for name := range files {
+		parts := strings.Split(name, "/")
+		if parts[0] == viewsFolder && !slices.ContainsFunc(views, func(v *catalog.View) bool { return viewPath(v) == name }) {
+			breach(name, projectFile+" names no view of that layer and name")
+		}
+	}
+	next := catalog.New(s.catalog.Sources(), im.layers, views)
+	for _, v := range s.catalog.Views() {
+		if next.View(v.FullName()) == nil {
+			im.drop = append(im.drop, v)
+		}
+	}
+	for _, v := range a.estateOf(s, next, s.estate).Broken() {
+		im.Breaches = append(im.Breaches, breachOf(v, next))
+	}
+	sort.Slice(im.Breaches, func(i, j int) bool {
+		a, b := im.Breaches[i], im.Breaches[j]
+		return a.Path < b.Path || a.Path == b.Path && a.Line < b.Line
+	})
+	sort.Slice(im.put, func(i, j int) bool { return im.put[i].FullName() < im.put[j].FullName() })
+	return nil
+}
+
+// breachOf says where a view that does not bind is wrong: in its own text, or in
+// that of one it reads.
+func breachOf(v *estate.View, c *catalog.Catalog) Breach {
+	out := Breach{Path: viewPath(v.View), Message: v.Err.Error()}
+	var ve *value.Error
+	if !errors.As(v.Err, &ve) {
+		return out
+	}
+	out.Message, out.Hint = ve.Message, ve.Hint
+	if ve.View != v.FullName() && ve.View != "" {
+		out.Message = fmt.Sprintf("%s, which it reads: %s", ve.View, ve.Message)
+		return out
+	}
+	if ve.Start >= 0 && ve.Start <= len(v.SQL) {
+		before := v.SQL[:ve.Start]
+		out.Line = strings.Count(before, "\n") + 1
+		out.Column = len([]rune(before[strings.LastIndexByte(before, '\n')+1:])) + 1
+	}
+	return out
+}
+
+// Apply makes the project what was read. Nothing changes where a view would not
+// bind that binds now, or is new. Sources are connected first: over them the views
+// are bound again.
+func (a *App) Apply(ctx context.Context, dir string, im *Imported) error {
+	for name, d := range im.sources {
+		if err := a.applySource(ctx, name, d); err != nil {
+			return fmt.Errorf("%s: %w", sourcePath(name), err)
+		}
+	}
+	if len(im.sources) > 0 {
+		var err error
+		if im, err = a.ReadProject(dir); err != nil {
+			return err
+		}
+	}
+	if len(im.Breaches) > 0 {
+		b := im.Breaches[0]
+		return value.Errorf(codeBroken, "%s: %s", b.Path, b.Message).WithHint("rovik check %s lists all that is wrong", dir)
+	}
+	a.write.Lock()
+	err := a.store.PutProject(ctx, im.layers, im.put, im.drop, "Imported")
+	if err == nil {
+		err = a.load(ctx)
+	}
+	a.write.Unlock()
+	if err != nil {
+		return err
+	}
+	for _, name := range im.gone {
+		if err := a.RemoveSource(ctx, name, false); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// applySource connects a source as its file says. Its password comes from where
+// the file says or, where it is kept, is the one that is kept here.
+func (a *App) applySource(ctx context.Context, name string, d sourceDoc) error {
+	had := a.state.Load().sources[name]
+	if d.Config.Secret == "kept" {
+		if had == nil || !strings.HasPrefix(had.record.Config.Secret, "kept:") {
+			return value.Errorf(value.CodeSource, "the password of %s was kept, and is not in its file", name).
+				WithHint("write secret: env:NAME into it, or connect the source first")
+		}
+		d.Config.Secret = had.record.Config.Secret
+	}
+	if had == nil || had.record.Kind != d.Kind || had.record.Config != d.Config || len(d.Shapes) > 0 {
+		if _, err := a.add(ctx, NewSource{Name: name, Kind: d.Kind, Config: d.Config, Note: d.Note, Shapes: d.Shapes, Replace: true}); err != nil {
+			return err
+		}
+	}
+	if err := a.alter(ctx, name, func(r *records.Source) { r.Note, r.Hidden, r.Types = d.Note, d.Hidden, d.Types }); err != nil {
+		return err
+	}
+	if len(d.Types) > 0 {
+		if _, err := a.RefreshSource(ctx, name); err != nil {
+			return err
+		}
+	}
+	c, err := a.source(name)
+	if err != nil {
+		return err
+	}
+	for _, k := range c.record.Declared {
+		if !slices.ContainsFunc(d.Declared, k.Same) {
+			if err := a.DropKey(ctx, name, k); err != nil {
+				return err
+			}
+		}
+	}
+	for _, k := range d.Declared {
+		if !slices.ContainsFunc(c.record.Declared, k.Same) {
+			if _, err := a.DeclareKey(ctx, name, k); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}

@@ -1,0 +1,150 @@
+package estate
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"rovik/core/bind"
+	"rovik/core/catalog"
+	"rovik/core/syntax"
+	"rovik/core/value"
+)
+
+// made makes a catalogue of one table and views, given as layer.name and SQL.
+func made(columns string, views ...string) *catalog.Catalog {
+	t := &catalog.Table{Source: "s", Name: "t"}
+	for _, c := range strings.Fields(columns) {
+		t.Columns = append(t.Columns, catalog.Column{Name: c, Type: value.Of(value.Int4)})
+	}
+	var list []*catalog.View
+	for i := 0; i < len(views); i += 2 {
+		layer, name, _ := strings.Cut(views[i], ".")
+		list = append(list, &catalog.View{Layer: layer, Name: name, SQL: views[i+1]})
+	}
+	return catalog.New([]*catalog.Source{{Name: "s", Tables: []*catalog.Table{t}}}, []catalog.Layer{{Name: "low"}, {Name: "high"}}, list)
+}
+
+func of(c *catalog.Catalog, before *Estate) *Estate {
+	return New(bind.Context{Catalog: c, Now: time.Unix(0, 0)}, before)
+}
+
+func names(views []*View) string {
+	var out []string
+	for _, v := range views {
+		out = append(out, v.FullName())
+	}
+	return strings.Join(out, " ")
+}
+
+// Views are bound once, over each other's columns, and what is broken does not
+// keep the others from being known.
+func TestEstate(t *testing.T) {
+	e := of(made("a b", "low.one", "SELECT a, b + 1 AS c FROM s.t", "low.two", "SELECT o.c FROM low.one o", "high.three", "SELECT t.c, o.a FROM low.two t, low.one o",
+		"low.up", "SELECT * FROM high.three", "low.gone", "SELECT x FROM s.t", "high.after", "SELECT * FROM low.gone",
+		"low.me", "SELECT * FROM low.you", "low.you", "SELECT * FROM low.me"), nil)
+	if got := names(e.Broken()); got != "low.gone low.me low.up low.you high.after" {
+		t.Errorf("broken: %s", got)
+	}
+	for view, want := range map[string]string{"low.gone": "no column is called", "low.up": "higher layer", "low.me": "reads itself: low.me → low.you → low.me", "high.after": "no column is called"} {
+		if err := e.View(view).Err; err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v, without %q", view, err, want)
+		}
+	}
+	if ve, ok := e.View("high.after").Err.(*value.Error); !ok || ve.View != "low.gone" || ve.Start != 7 {
+		t.Errorf("an error of another text lies at %+v", ve)
+	}
+	if e.View("none.at_all") != nil {
+		t.Error("a view that is not there is known")
+	}
+	three := e.View("high.three")
+	if three.Depth != 3 || fmt.Sprint(three.Reads) != "[low.one low.two]" || three.Table.FullName() != "high.three" || len(three.Table.Columns) != 2 {
+		t.Errorf("high.three is %+v", three)
+	}
+	if got := fmt.Sprint(e.Downstream("s.t"), e.Downstream("low.two"), e.ReadersOfSource("s"), e.Readers("low.one")); got != "[low.one low.two high.three] [high.three] [low.one low.two high.three] [low.two high.three]" {
+		t.Errorf("readers: %s", got)
+	}
+}
+
+// Only what depends on a change is bound again.
+func TestTakenOver(t *testing.T) {
+	parsed := map[string]int{}
+	ctx := func(c *catalog.Catalog) bind.Context {
+		return bind.Context{Catalog: c, Now: time.Unix(0, 0), Parse: func(sql string) (*syntax.Query, error) {
+			parsed[sql]++
+			return syntax.Parse(sql)
+		}}
+	}
+	one, two, other := "SELECT a, b FROM s.t", "SELECT a + 1 AS d FROM low.one", "SELECT b FROM s.t"
+	first := New(ctx(made("a b", "low.one", one, "low.two", two, "low.other", other)), nil)
+	first.Views()
+	wider := "SELECT a, b, 1 AS more FROM s.t"
+	second := New(ctx(made("a b", "low.one", wider, "low.two", two, "low.other", other)), first)
+	if second.Views(); parsed[two] != 2 || parsed[other] != 1 || parsed[wider] != 1 {
+		t.Errorf("columns that changed: %v", parsed)
+	}
+	same := "SELECT a, b, 2 AS more FROM s.t"
+	third := New(ctx(made("a b", "low.one", same, "low.two", two, "low.other", other)), second)
+	if third.Views(); parsed[two] != 2 || parsed[same] != 1 || third.View("low.two").Text == nil {
+		t.Errorf("a text with the same columns: %v", parsed)
+	}
+	fourth := New(ctx(made("a b x", "low.one", same, "low.two", two, "low.other", other)), third)
+	if fourth.Views(); parsed[other] != 2 || parsed[two] != 2 {
+		t.Errorf("a table that changed: %v", parsed)
+	}
+}
+
+// A source that cannot be asked of a statement makes a view broken until it can.
+func TestAwayAndBack(t *testing.T) {
+	away := true
+	ctx := bind.Context{Catalog: made("a", "low.v", "SELECT n FROM verbatim('s', $$ x $$) AS v", "low.w", "SELECT n FROM low.v"), Now: time.Unix(0, 0)}
+	ctx.Describe = func(source, statement string) (*catalog.Table, error) {
+		if away {
+			return nil, value.Errorf(value.CodeConnection, "s does not answer")
+		}
+		return &catalog.Table{Source: source, Name: "verbatim", Verbatim: statement, Columns: []catalog.Column{{Name: "n", Type: value.Of(value.Int4)}}}, nil
+	}
+	e := New(ctx, nil)
+	if got := names(e.Broken()); got != "low.v low.w" || len(e.Readers("low.v")) != 0 {
+		t.Errorf("away: %s", got)
+	}
+	away = false
+	if got := names(e.Broken()); got != "" || fmt.Sprint(e.Readers("low.v")) != "[low.w]" {
+		t.Errorf("back: %s, %v", got, e.Readers("low.v"))
+	}
+	g := e.Upstream(Node{"low.w", "n"})
+	opaque := 0
+	for _, n := range g.Nodes {
+		if n.Opaque {
+			opaque++
+		}
+	}
+	if opaque == 0 {
+		t.Errorf("the statement is not told from tables: %+v", g.Nodes)
+	}
+}
+
+// What would break if a column went, is what does break without it.
+func TestChanged(t *testing.T) {
+	e := of(made("a b", "low.one", "SELECT a, b FROM s.t", "low.two", "SELECT a FROM low.one", "low.three", "SELECT b FROM low.one"), nil)
+	without := func(name, column string) *Estate {
+		table := e.columns(name)
+		c := *table
+		c.Columns = nil
+		for _, col := range table.Columns {
+			if col.Name != column && column != "" {
+				c.Columns = append(c.Columns, col)
+			}
+		}
+		return e.Changed(&c)
+	}
+	for _, c := range [][3]string{{"s.t", "a", "low.one low.three low.two"}, {"low.one", "a", "low.two"}, {"low.one", "b", "low.three"}, {"low.one", "", "low.one low.three low.two"}, {"s.t", "", "low.one low.three low.two"}} {
+		if got := names(without(c[0], c[1]).Broken()); got != c[2] {
+			t.Errorf("without %s.%s: %s, want %s", c[0], c[1], got, c[2])
+		}
+	}
+	if got := names(e.Broken()); got != "" {
+		t.Errorf("the estate itself changed: %s", got)
+	}
+}
