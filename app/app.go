@@ -41,6 +41,7 @@ type App struct {
 	// measures are what runs have measured.
 	measures measurements
 	health   health
+	index    index
 }
 
 // state is a snapshot of the catalogue with what it is reached by.

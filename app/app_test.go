@@ -263,3 +263,40 @@ func TestPlansAreKeptWhileTheyHold(t *testing.T) {
 		t.Error("a plan with the present moment was kept")
 	}
 }
+
+// Views and tables are found by any of their words, the name counting most, and
+// as they are now.
+func TestSearch(t *testing.T) {
+	a := testApp(t, 5)
+	ctx := context.Background()
+	names := func(words string) string {
+		t.Helper()
+		found, err := a.Search(ctx, words)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var out []string
+		for _, m := range found {
+			out = append(out, m.What+" "+m.Name)
+		}
+		return strings.Join(out, ", ")
+	}
+	for _, v := range []catalog.View{{Layer: "low", Name: "heavy_item", SQL: "SELECT id, weight * 2 AS double_weight FROM store.item", Description: "Crates that take two people"},
+		{Layer: "high", Name: "count_of", SQL: "SELECT count(*) AS n FROM low.heavy_item"}} {
+		if _, err := a.SaveView(ctx, v, false); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for words, want := range map[string]string{"heavy": "view low.heavy_item, view high.count_of", "weight": "table store.item, view low.heavy_item", "crate peop": "view low.heavy_item", "double_w": "view low.heavy_item",
+		"": "", "nothing-of-it": "", `"* OR (`: "", "NEAR": ""} {
+		if got := names(words); got != want {
+			t.Errorf("%q finds %s, want %s", words, got, want)
+		}
+	}
+	if _, err := a.SaveView(ctx, catalog.View{Layer: "low", Name: "heavy_item", SQL: "SELECT id, 1 AS double_weight FROM store.item", Description: "Boxes"}, true); err != nil {
+		t.Fatal(err)
+	}
+	if got := names("crate") + names("boxes"); got != "view low.heavy_item" {
+		t.Errorf("after a change: %s", got)
+	}
+}

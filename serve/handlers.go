@@ -44,6 +44,7 @@ func (h *handlers) routes() []route {
 		{http.MethodGet, "/lineage/:name/openlineage", h.openLineage},
 		{http.MethodGet, "/lineage/:name/csv", h.lineageCSV},
 		{http.MethodGet, "/impact/:name", h.impact},
+		{http.MethodGet, "/search", h.search},
 		{http.MethodPost, "/sources/:name/limits", h.setLimits},
 		{http.MethodPost, "/sources/:name/keys", h.declareKey},
 		{http.MethodPost, "/sources/:name/look", h.lookAt},

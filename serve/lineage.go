@@ -53,3 +53,11 @@ func (h *handlers) impact(c echo.Context) error {
 	}
 	return c.JSON(http.StatusOK, im)
 }
+
+func (h *handlers) search(c echo.Context) error {
+	found, err := h.app.Search(c.Request().Context(), c.QueryParam("words"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, found)
+}

@@ -5,7 +5,9 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 
 	"rovik/app"
 	"rovik/core/estate"
@@ -129,11 +131,13 @@ func TestBrowserLineage(t *testing.T) {
 	do(t, ctx, "a folded step", click(`[...document.querySelectorAll('[data-step]')].find((g) => g.dataset.step === 'joined.object_on_loan')`), until(`document.querySelector('[data-testid=step]').innerText.includes('joined.object_on_loan')`))
 	do(t, ctx, "every step, and what influences", press("Fold steps"), press("Influences"), until(`document.querySelectorAll('[data-relation]').length >= 10 && document.querySelectorAll('g[data-via=influences]').length > 5`),
 		click(`document.querySelector('g[data-via=influences]')`), until(`document.querySelector('[data-testid=step] mark')`))
-	shot(t, ctx, "lineage.png")
+	shot(t, ctx, "lineage")
 	do(t, ctx, "as a table", press("Table"), until(`document.querySelector('[data-testid=lineage-table]')?.innerText.includes('intake.loan_line → joined.object_on_loan')`))
 	do(t, ctx, "what would break", chromedp.Navigate(base+"/lineage/lending.loan_lines.insured_value"), until(`document.querySelector('[data-testid=impact]')?.innerText.match(/\d+ views would break/)`), press("Which"),
 		until(`document.querySelector('[data-testid=impact]').innerText.includes('delivery.uninsured_by_country')`))
-	shot(t, ctx, "impact.png")
+	shot(t, ctx, "impact")
 	do(t, ctx, "as another type", choose("What becomes of it", "type"), until(`document.querySelector('[aria-label="Type that it would have"]')`))
+	do(t, ctx, "finding a view by a word of it", chromedp.KeyEvent("k", chromedp.KeyModifiers(input.ModifierCtrl)), chromedp.WaitVisible(`[aria-label="Find by any word"]`, chromedp.ByQuery), chromedp.SendKeys(`[aria-label="Find by any word"]`, "prints worth", chromedp.ByQuery),
+		until(`document.querySelector('[data-testid=finder]').innerText.includes('delivery.uninsured_by_country')`), chromedp.KeyEvent(kb.Enter), until(`location.pathname === '/view/delivery/uninsured_by_country'`))
 	do(t, ctx, "a column that is not there", chromedp.Navigate(base+"/lineage/delivery.loan_risk.uninsure"), until(`document.querySelector('[role=alert]')?.innerText.includes('did you mean uninsured?')`))
 }

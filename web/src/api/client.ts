@@ -76,6 +76,7 @@ export const api = {
   retype: (source: string, r: Schemas['RetypeRequest']) => post<SourceInfo>(`/sources/${encodeURIComponent(source)}/retype`, r),
   effects: (v: Schemas['ViewRequest'], signal: AbortSignal) => post<Effects>('/views/effects', v, signal),
   revisions: (name: string) => call<Revision[]>(`/views/${encodeURIComponent(name)}/revisions`),
+  search: (words: string, signal: AbortSignal) => call<Schemas['Match'][]>(`/search?words=${encodeURIComponent(words)}`, { signal }),
   lineage: (name: string, signal: AbortSignal) => call<ColumnLineage[]>(`/lineage/${encodeURIComponent(name)}`, { signal }),
   lineageGraph: (name: string, direction: string, signal: AbortSignal) => call<LineageGraph>(`/lineage/${encodeURIComponent(name)}/graph?direction=${direction}`, { signal }),
   impact: (name: string, change: string, type: string, signal: AbortSignal) =>

@@ -934,6 +934,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Views and tables by the words in their names, columns, descriptions and SQL */
+        get: {
+            parameters: {
+                query: {
+                    words: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The best first */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Match"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/impact/{name}": {
         parameters: {
             query?: never;
@@ -1812,6 +1850,13 @@ export interface components {
                 is: number;
             }[];
             looked: number;
+        };
+        Match: {
+            name: string;
+            /** @enum {string} */
+            what: "view" | "table";
+            /** @description Where the words stand, each between U+0002 and U+0003 */
+            around: string;
         };
         LineageRef: {
             table: string;

@@ -11,6 +11,7 @@ import { ShapePage } from '../sources/ShapePage'
 import { SourcesPage } from '../sources/SourcesPage'
 import { RevisionsPage } from '../view/RevisionsPage'
 import { ViewPage } from '../view/ViewPage'
+import { Finder } from './Finder'
 import { Tree } from './Tree'
 
 const places = [
@@ -50,6 +51,7 @@ export function Shell() {
           {catalog.data && <Tree catalog={catalog.data} />}
         </Box>
       </Flex>
+      <Finder />
       <Box as="main" flex="1" minW="0" h="100%">
         {catalog.isPending && <Note>Reading the catalogue…</Note>}
         {catalog.isError && <Note>{catalog.error.message} Start the server again, then reload.</Note>}
