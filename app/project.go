@@ -146,6 +146,9 @@ func (a *App) Export(dir string) (int, error) {
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return 0, err
 	}
+	if len(have) > 0 && have[projectFile] == nil {
+		return 0, value.Errorf(value.CodeSource, "%s has files of a project, and no %s", dir, projectFile).WithHint("export into an empty folder, or into one that was exported to")
+	}
 	for name := range have {
 		if files[name] == nil {
 			if err := os.Remove(filepath.Join(dir, name)); err != nil {

@@ -53,6 +53,11 @@ func New(ctx bind.Context, before *Estate) *Estate {
 	if e.ctx.Parse == nil {
 		e.ctx.Parse = syntax.Parse
 	}
+	if before != nil { // what came before it is not kept for this one too
+		before.mu.Lock()
+		before.before = nil
+		before.mu.Unlock()
+	}
 	e.ctx.Layer, e.ctx.View = "", ""
 	e.ctx.Columns = func(v *catalog.View) (*catalog.Table, error) {
 		known := e.view(v)
@@ -121,7 +126,7 @@ func (e *Estate) old(v *catalog.View) *View {
 	if e.before == nil {
 		return nil
 	}
-	had := e.before.views[v.FullName()]
+	had := e.before.had(v.FullName())
 	if had == nil || had.Err != nil || had.SQL != v.SQL {
 		return nil
 	}
@@ -129,7 +134,7 @@ func (e *Estate) old(v *catalog.View) *View {
 		return nil
 	}
 	for _, r := range had.Reads {
-		if !sameColumns(e.before.columns(r), e.columns(r)) {
+		if !sameColumns(e.before.columnsOf(r), e.columns(r)) {
 			return nil
 		}
 		if w := e.ctx.Catalog.View(r); w != nil && (rankOf(e.before.ctx.Catalog, w.Layer) != rankOf(e.ctx.Catalog, w.Layer)) {
@@ -139,6 +144,20 @@ func (e *Estate) old(v *catalog.View) *View {
 	out := *had
 	out.View = v
 	return &out
+}
+
+// had returns what is known of a view already, or nil.
+func (e *Estate) had(name string) *View {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	return e.views[name]
+}
+
+// columnsOf is columns for whoever does not hold the estate.
+func (e *Estate) columnsOf(relation string) *catalog.Table {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	return e.columns(relation)
 }
 
 func rankOf(c *catalog.Catalog, layer string) int {

@@ -3,6 +3,7 @@ package estate
 import (
 	"fmt"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -147,4 +148,29 @@ func TestChanged(t *testing.T) {
 	if got := names(e.Broken()); got != "" {
 		t.Errorf("the estate itself changed: %s", got)
 	}
+}
+
+// An estate and the one made after it can be asked at the same time.
+func TestAskedAtTheSameTime(t *testing.T) {
+	c := grown(200)
+	first := of(c, nil)
+	v := *c.View("l3.v0")
+	v.SQL = strings.Replace(v.SQL, "> 0", "> 1", 1)
+	second := of(c.WithView(&v), first)
+	third := of(c, second)
+	var wg sync.WaitGroup
+	for _, e := range []*Estate{first, second, third} {
+		for _, n := range []string{"c0", "c1", "c2"} {
+			wg.Add(1)
+			go func() {
+				defer wg.Done()
+				e.Upstream(Node{"l24.v1", n})
+				e.DownstreamOf(Node{"s.t0", n})
+				if _, influences := e.Sources(Node{"l24.v0", n}); len(influences) == 0 || len(e.Broken()) > 0 {
+					t.Error("something is not known")
+				}
+			}()
+		}
+	}
+	wg.Wait()
 }

@@ -124,7 +124,7 @@ function CardBox({ card, width, hue, chosen, onPick, onAsk }: { card: Card; widt
 /** The whole name where it fits, else its last part: the rest is on hover. */
 function titleOf(relation: string, fits: number): string {
   const whole = relation.replace(/^([^.]+)\.public\./, '$1.')
-  return whole.length <= fits - 1 ? whole : middle(whole.split('.').pop()!, fits - 1)
+  return whole.length <= fits - 2 ? whole : middle(whole.split('.').pop()!, fits - 2)
 }
 
 /** The drawing as a file of its own: colours as they are now. */

@@ -15,7 +15,7 @@ export function Tree({ catalog }: { catalog: Catalog }) {
   return (
     <Flex direction="column" h="100%">
       <Box px="2" py="2">
-        <Input size="2xs" h="24px" bg="sheet" borderColor="line" _placeholder={{ color: 'faint' }} placeholder="Narrow this list; Ctrl+K finds more" aria-label="Find a view or table" value={filter} onChange={(e) => setFilter(e.target.value)} />
+        <Input size="2xs" h="24px" bg="sheet" borderColor="line" _placeholder={{ color: 'faint' }} placeholder="Narrow the list, Ctrl+K to find" aria-label="Find a view or table" value={filter} onChange={(e) => setFilter(e.target.value)} />
       </Box>
       <Box flex="1" overflowY="auto" pb="4">
         {[...catalog.layers].reverse().map((l) => {
