@@ -22,8 +22,6 @@ type OpenLineage struct {
 	Producer string                      `json:"_producer"`
 	Schema   string                      `json:"_schemaURL"`
 	Fields   map[string]OpenLineageField `json:"fields"`
-	// Dataset are the fields that influence which rows there are.
-	Dataset []OpenLineageInput `json:"dataset"`
 }
 
 // OpenLineageField is what one column comes from.
@@ -58,7 +56,7 @@ func (a *App) OpenLineage(name string) (*OpenLineage, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := &OpenLineage{Producer: openLineageProducer, Schema: openLineageSchema, Fields: map[string]OpenLineageField{}, Dataset: []OpenLineageInput{}}
+	out := &OpenLineage{Producer: openLineageProducer, Schema: openLineageSchema, Fields: map[string]OpenLineageField{}}
 	for _, c := range cols {
 		f := OpenLineageField{InputFields: []OpenLineageInput{}}
 		at := map[[2]string]int{}

@@ -92,14 +92,6 @@ func putView(ctx context.Context, tx *sql.Tx, v *catalog.View, message string, b
 	return err
 }
 
-// DropView forgets a view; its revisions stay, for one of the same name.
-func (s *Store) DropView(ctx context.Context, layer, name string) error {
-	if _, err := s.db.ExecContext(ctx, "DELETE FROM view WHERE layer = ? AND name = ?", layer, name); err != nil {
-		return fmt.Errorf("forgetting the view %s.%s: %w", layer, name, err)
-	}
-	return nil
-}
-
 // Revisions returns the texts that a view had, newest first.
 func (s *Store) Revisions(ctx context.Context, layer, name string) ([]*Revision, error) {
 	rows, err := s.db.QueryContext(ctx, "SELECT number, sql, description, message, saved_at FROM revision WHERE layer = ? AND name = ? ORDER BY number DESC", layer, name)

@@ -12,15 +12,7 @@ export function LineageTable({ column, graph }: { column: ColumnLineage; graph: 
   return (
     <Box flex="1" minH="0" overflow="auto" p="3">
       <chakra.table w="100%" fontSize="12px" borderCollapse="collapse" bg="sheet" data-testid="lineage-table">
-        <thead>
-          <tr>
-            {['from', 'column', 'how', 'through'].map((h) => (
-              <chakra.th key={h} {...head}>
-                {h}
-              </chakra.th>
-            ))}
-          </tr>
-        </thead>
+        <Head names={['from', 'column', 'how', 'through']} />
         <tbody>
           {rows.map((r, i) => (
             <tr key={i}>
@@ -40,6 +32,20 @@ export function LineageTable({ column, graph }: { column: ColumnLineage; graph: 
       </chakra.table>
       {rows.length === 0 && <Text color="faint">It comes from no source: it is a constant.</Text>}
     </Box>
+  )
+}
+
+function Head({ names }: { names: string[] }) {
+  return (
+    <thead>
+      <tr>
+        {names.map((h) => (
+          <chakra.th key={h} {...head}>
+            {h}
+          </chakra.th>
+        ))}
+      </tr>
+    </thead>
   )
 }
 
@@ -66,15 +72,7 @@ export function Overview({ view, columns }: { view: string; columns: ColumnLinea
   return (
     <Box flex="1" minH="0" overflow="auto" p="3">
       <chakra.table w="100%" fontSize="12px" borderCollapse="collapse" bg="sheet" data-testid="lineage-overview">
-        <thead>
-          <tr>
-            {['column', 'type', 'carries the values of', 'influenced by'].map((h) => (
-              <chakra.th key={h} {...head}>
-                {h}
-              </chakra.th>
-            ))}
-          </tr>
-        </thead>
+        <Head names={['column', 'type', 'carries the values of', 'influenced by']} />
         <tbody>
           {columns.map((c) => {
             const influences = [...new Set(c.influences.filter((r) => r.column !== '').map((r) => `${r.table}.${r.column}`))]
