@@ -262,11 +262,16 @@ func (a *App) bound(q Query, c *catalog.Catalog) (*plan.Query, error) {
 	if err != nil {
 		return nil, err
 	}
+	return bind.Bind(a.bindContext(q, c), q.SQL, tree)
+}
+
+// bindContext is what a query is bound in.
+func (a *App) bindContext(q Query, c *catalog.Catalog) bind.Context {
 	view := ""
 	if q.View != "" {
 		view = q.Layer + "." + q.View
 	}
-	return bind.Bind(bind.Context{Catalog: c, Parse: a.trees.parse, Now: time.Now(), Describe: a.state.Load().describe, Layer: q.Layer, View: view}, q.SQL, tree)
+	return bind.Context{Catalog: c, Parse: a.trees.parse, Now: time.Now(), Describe: a.state.Load().describe, Layer: q.Layer, View: view}
 }
 
 // Compile takes a query from its text to the statements of its sources,

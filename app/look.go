@@ -207,7 +207,11 @@ func (a *App) left(sql string) *fold.Reason {
 
 // few runs a query of few rows, and gives them as texts.
 func (a *App) few(ctx context.Context, sql string) ([][]*string, error) {
-	run, err := a.Start(ctx, Query{SQL: sql}, newID())
+	return a.fewOf(ctx, Query{SQL: sql})
+}
+
+func (a *App) fewOf(ctx context.Context, q Query) ([][]*string, error) {
+	run, err := a.Start(ctx, q, newID())
 	if err != nil {
 		return nil, err
 	}

@@ -18,6 +18,7 @@ import (
 	"rovik/core/catalog"
 	"rovik/core/exec"
 	"rovik/core/fold"
+	"rovik/core/form"
 )
 
 func testServer(t *testing.T) *httptest.Server {
@@ -194,6 +195,10 @@ func TestOpenAPIDescribesTheFields(t *testing.T) {
 		"ViewInfo": app.ViewInfo{}, "SourceInfo": app.SourceInfo{}, "FoundSource": catalog.Source{}, "Quirk": catalog.Quirk{}, "CommonValue": catalog.CommonValue{}, "QuirkChange": catalog.QuirkChange{}, "SourcePlan": app.SourcePlan{}, "ReportRewrite": exec.ReportRewrite{}, "Table": catalog.Table{},
 		"TableColumn": catalog.Column{}, "Key": catalog.Key{}, "ForeignKey": catalog.ForeignKey{}, "ReportColumn": exec.ReportColumn{},
 		"Reason": fold.Reason{}, "ReportPiece": exec.ReportPiece{}, "ReportStatement": exec.ReportStatement{}, "ReportOperator": exec.ReportOperator{},
+		"BuildRequest": buildRequest{}, "EditRequest": editRequest{}, "FormEdit": form.Edit{}, "CleaningStep": form.Clean{}, "Built": app.Built{}, "Form": form.Form{}, "FormPart": form.Part{},
+		"FormBlock": form.Block{}, "FormOutput": form.Output{}, "FormInput": form.Input{}, "FormOrder": form.Order{}, "FormFacts": form.Facts{}, "InputFacts": form.InputFacts{}, "FormColumn": form.Column{},
+		"JoinFacts": form.JoinFacts{}, "JoinTest": form.Test{}, "JoinSide": form.Side{}, "Preview": app.Preview{}, "ColumnProfile": app.ColumnProfile{}, "CleaningOffer": form.Offer{},
+		"JoinSuggestion": app.JoinSuggestion{}, "JoinMeasure": app.JoinMeasure{}, "Meeting": form.Meeting{}, "JoinFix": form.Fix{},
 		"Report": exec.Report{}, "StartedRun": startedRun{}, "RunStatus": runStatus{}, "PastRun": pastRun{},
 	} {
 		want := jsonFields(reflect.TypeOf(v))
@@ -212,7 +217,7 @@ func jsonFields(typ reflect.Type) []string {
 			out = append(out, jsonFields(f.Type)...)
 			continue
 		}
-		if tag, _, _ := strings.Cut(f.Tag.Get("json"), ","); tag != "-" {
+		if tag, _, _ := strings.Cut(f.Tag.Get("json"), ","); tag != "-" && f.IsExported() {
 			out = append(out, tag)
 		}
 	}

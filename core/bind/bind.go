@@ -26,12 +26,27 @@ type Context struct {
 	// Columns tells the columns of a view, as a table of its layer, where views are
 	// not to be bound in place: for what needs no more of them.
 	Columns func(v *catalog.View) (*catalog.Table, error)
+	// Watch, where not nil, is told of what the text's own parts turn out to be, as
+	// far as it binds; not of those of views.
+	Watch *Watch
 	// Layer is the layer that the text belongs to, where it is a view's
 	// definition: it may read its own layer and lower ones. Empty for a query.
 	Layer string
 	// View is the full name of the view that the text defines, so that it
 	// cannot read itself; empty for a query.
 	View string
+}
+
+// Watch sees parts of a text being bound. Nil functions are left out.
+type Watch struct {
+	// Relation is told of an item of FROM that stands at a place, with its columns
+	// under their names.
+	Relation func(at syntax.Span, n plan.Node, name string, cols []plan.Column)
+	// Join is told of a join whose condition is bound; Left and Right of n may be
+	// in another order than in the text.
+	Join func(j *syntax.Join, n *plan.Join)
+	// Output is told of the columns that an item of a select list gives.
+	Output func(at syntax.Span, items []plan.Item)
 }
 
 // maxViewDepth bounds how deep views may be stacked.
@@ -183,6 +198,7 @@ func (b *binder) table(t syntax.Table, e *env, s, lateral *scope) plan.Node {
 			rel.name, rel.full = t.Alias, nil
 		}
 		b.addRelation(s, rel, t.Columns, t.Span)
+		b.seen(t.Span, node, s)
 		return node
 	case *syntax.Subquery:
 		inner := e
@@ -191,17 +207,30 @@ func (b *binder) table(t syntax.Table, e *env, s, lateral *scope) plan.Node {
 		}
 		node := b.query(t.Query, inner)
 		b.addRelation(s, relation{name: t.Alias, cols: node.Columns()}, t.Columns, t.Span)
+		b.seen(t.Span, node, s)
 		return node
 	case *syntax.TableFunc:
+		var node plan.Node
 		if call, is := verbatimCall(t); is {
-			return b.verbatim(t, call, s)
+			node = b.verbatim(t, call, s)
+		} else {
+			node = b.tableFunc(t, e, s, lateral)
 		}
-		return b.tableFunc(t, e, s, lateral)
+		b.seen(t.Span, node, s)
+		return node
 	case *syntax.Join:
 		return b.join(t, e, s, lateral)
 	}
 	b.fail(t.At(), value.Errorf(value.CodeUnsupported, "this item of FROM is not supported yet"))
 	return nil
+}
+
+// seen tells whoever watches of the relation that s has got last.
+func (b *binder) seen(at syntax.Span, n plan.Node, s *scope) {
+	if w := b.ctx.Watch; w != nil && w.Relation != nil && b.view == "" && len(s.relations) > 0 {
+		last := s.relations[len(s.relations)-1]
+		w.Relation(at, n, last.name, last.cols)
+	}
 }
 
 func (b *binder) addRelation(s *scope, rel relation, names []string, at syntax.Span) {

@@ -65,6 +65,9 @@ func (b *binder) join(j *syntax.Join, e *env, s, lateral *scope) plan.Node {
 	} else {
 		node = b.on(j, e, out, inner)
 	}
+	if w := b.ctx.Watch; w != nil && w.Join != nil && b.view == "" {
+		w.Join(j, out)
+	}
 	if j.Alias != "" {
 		cols := inner.star()
 		b.addRelation(s, relation{name: j.Alias, cols: cols}, j.Columns, j.Span)

@@ -325,7 +325,13 @@ func (b *binder) distinctKeys(s *syntax.Select, on, keys []int) {
 
 func (b *binder) targets(targets []syntax.Target, x *exprBinder) []plan.Item {
 	var items []plan.Item
+	tell := func(t syntax.Target, from int) {
+		if w := b.ctx.Watch; w != nil && w.Output != nil && b.view == "" {
+			w.Output(t.Span, items[from:])
+		}
+	}
 	for _, t := range targets {
+		from := len(items)
 		if star, ok := t.Expr.(*syntax.Star); ok {
 			for _, c := range b.starColumns(star, x.scope) {
 				ref := c.Ref()
@@ -333,6 +339,7 @@ func (b *binder) targets(targets []syntax.Target, x *exprBinder) []plan.Item {
 				c.ID = b.ids.Next()
 				items = append(items, plan.Item{Column: c, Expr: ref})
 			}
+			tell(t, from)
 			continue
 		}
 		literal := x.bind(t.Expr)
@@ -345,6 +352,7 @@ func (b *binder) targets(targets []syntax.Target, x *exprBinder) []plan.Item {
 		if _, isConst := literal.(*plan.Const); isConst && literal.Type().Kind == value.Null {
 			b.untyped[items[len(items)-1].ID] = literal
 		}
+		tell(t, from)
 	}
 	return items
 }

@@ -210,6 +210,300 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/build": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A text as the form of the Builder */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BuildRequest"];
+                };
+            };
+            responses: {
+                /** @description The form and what is known of its parts */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Built"];
+                    };
+                };
+                /** @description Why the text cannot be read */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/build/edit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make edits of the form in a text */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["EditRequest"];
+                };
+            };
+            responses: {
+                /** @description The new text */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["EditedText"];
+                    };
+                };
+                /** @description Why an edit cannot be made */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/build/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The first rows of a query */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BuildRequest"];
+                };
+            };
+            responses: {
+                /** @description The rows */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Preview"];
+                    };
+                };
+                /** @description What is wrong with it */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/build/profile": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Measure an output column, and what cleaning it suggests */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BuildRequest"];
+                };
+            };
+            responses: {
+                /** @description The profile */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ColumnProfile"];
+                    };
+                };
+                /** @description Why it was not measured */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/build/joins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ways to join a relation to the inputs of a block */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BuildRequest"];
+                };
+            };
+            responses: {
+                /** @description The best first */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["JoinSuggestion"][];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/build/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How the values of two sides meet */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BuildRequest"];
+                };
+            };
+            responses: {
+                /** @description The share that meets */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["JoinMeasure"];
+                    };
+                };
+                /** @description Why it was not measured */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/views": {
         parameters: {
             query?: never;
@@ -1759,6 +2053,208 @@ export interface components {
             /** @description The revision that the text is based on; 0 for any */
             base?: number;
             message?: string;
+        };
+        BuildRequest: {
+            sql: string;
+            layer?: string;
+            view?: string;
+            block?: number;
+            output?: number;
+            column?: number;
+            name?: string;
+            input?: number;
+            left?: string;
+            right?: string;
+        };
+        EditRequest: {
+            sql: string;
+            edits: components["schemas"]["FormEdit"][];
+        };
+        EditedText: {
+            sql: string;
+        };
+        FormEdit: {
+            do: string;
+            block?: number;
+            at?: number;
+            to?: number;
+            items?: number[];
+            text?: string;
+            texts?: string[];
+            name?: string;
+            names?: string[];
+            kind?: string;
+            clean?: components["schemas"]["CleaningStep"];
+        };
+        CleaningStep: {
+            /** @enum {string} */
+            step: "fill" | "blank" | "trim" | "upper" | "lower" | "type" | "map" | "split" | "join";
+            value?: string;
+            from?: string[];
+            to?: string[];
+            nth?: number;
+            with?: string[];
+            guard?: string;
+        };
+        Built: {
+            form: components["schemas"]["Form"];
+            facts: components["schemas"]["FormFacts"];
+        };
+        Form: {
+            with: components["schemas"]["FormPart"][];
+            blocks: components["schemas"]["FormBlock"][];
+            /** @enum {string} */
+            union: "" | "union" | "union all";
+            order: components["schemas"]["FormOrder"][];
+            limit?: components["schemas"]["FormPart"];
+            offset?: components["schemas"]["FormPart"];
+            locked?: components["schemas"]["FormPart"];
+        };
+        FormPart: {
+            start: number;
+            end: number;
+            text: string;
+            locked?: string;
+        };
+        FormBlock: {
+            start: number;
+            end: number;
+            text: string;
+            locked?: string;
+            distinct: boolean;
+            distinctOn: components["schemas"]["FormPart"][];
+            outputs: components["schemas"]["FormOutput"][];
+            inputs: components["schemas"]["FormInput"][];
+            filters: components["schemas"]["FormPart"][];
+            groups: components["schemas"]["FormPart"][];
+            having: components["schemas"]["FormPart"][];
+            windows?: components["schemas"]["FormPart"];
+        };
+        FormOutput: {
+            start: number;
+            end: number;
+            text: string;
+            locked?: string;
+            expr: components["schemas"]["FormPart"];
+            name: string;
+            star: boolean;
+        };
+        FormInput: {
+            start: number;
+            end: number;
+            text: string;
+            locked?: string;
+            /** @enum {string} */
+            kind: "relation" | "named" | "verbatim" | "query" | "function" | "locked";
+            name: string;
+            alias: string;
+            named: boolean;
+            /** @enum {string} */
+            join: "" | "inner" | "left" | "right" | "full" | "cross" | "comma";
+            on: components["schemas"]["FormPart"][];
+            using: string[];
+            condition?: components["schemas"]["FormPart"];
+            natural: boolean;
+        };
+        FormOrder: {
+            start: number;
+            end: number;
+            text: string;
+            locked?: string;
+            expr: string;
+            desc: boolean;
+        };
+        FormFacts: {
+            inputs: components["schemas"]["InputFacts"][][];
+            outputs: components["schemas"]["FormColumn"][][][];
+        };
+        InputFacts: {
+            columns: components["schemas"]["FormColumn"][];
+            sources: string[];
+            join?: components["schemas"]["JoinFacts"];
+        };
+        FormColumn: {
+            name: string;
+            type: string;
+            sql: string;
+            table?: string;
+            of?: string;
+            collation?: string;
+        };
+        JoinFacts: {
+            leftUnique: boolean;
+            rightUnique: boolean;
+            tests: components["schemas"]["JoinTest"][];
+        };
+        JoinTest: {
+            left: components["schemas"]["JoinSide"];
+            right: components["schemas"]["JoinSide"];
+        };
+        JoinSide: {
+            text: string;
+            type: string;
+            source?: string;
+            collation?: string;
+        };
+        Preview: {
+            columns: components["schemas"]["ReportColumn"][];
+            rows: (string | null)[][];
+            more: boolean;
+            crossed: number;
+            milliseconds: number;
+        };
+        ColumnProfile: {
+            of: string;
+            type: string;
+            values: components["schemas"]["Frequent"][];
+            different: number;
+            rows: number;
+            whole: boolean;
+            sampled: boolean;
+            offers: components["schemas"]["CleaningOffer"][];
+            milliseconds: number;
+        };
+        CleaningOffer: {
+            clean: components["schemas"]["CleaningStep"];
+            title: string;
+            why: string;
+            rows: number;
+            fails: number;
+            failed: string[];
+        };
+        JoinSuggestion: {
+            input: number;
+            left: string[];
+            right: string[];
+            /** @enum {string} */
+            from: "foreign key" | "declared key" | "names";
+            why: string;
+            types: string;
+        };
+        JoinMeasure: {
+            left: components["schemas"]["Meeting"];
+            right: components["schemas"]["Meeting"];
+            fixes: components["schemas"]["JoinFix"][];
+            leftOf: string;
+            rightOf: string;
+            milliseconds: number;
+        };
+        Meeting: {
+            values: number;
+            meet: number;
+            rows: number;
+            meetRows: number;
+            unique: boolean;
+            whole: boolean;
+            alone: components["schemas"]["Frequent"][];
+        };
+        JoinFix: {
+            title: string;
+            left: string;
+            right: string;
+            leftMeets: components["schemas"]["Meeting"];
+            rightMeets: components["schemas"]["Meeting"];
+            example: string;
         };
         Catalog: {
             sources: components["schemas"]["SourceInfo"][];

@@ -1,0 +1,452 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"sort"
+	"strconv"
+	"strings"
+	"time"
+
+	"rovik/core/catalog"
+	"rovik/core/form"
+	"rovik/core/syntax"
+	"rovik/core/value"
+)
+
+// JoinSuggestion is a way to join a relation to an input that is there: pairs of
+// expressions that are to be equal. In Right, {new} stands for the relation's
+// alias.
+type JoinSuggestion struct {
+	Input int      `json:"input"` // of the block
+	Left  []string `json:"left"`
+	Right []string `json:"right"`
+	// From says what it is suggested by: a foreign key, a declared key, or names.
+	From string `json:"from"`
+	Why  string `json:"why"`
+	// Types notes a difference of types that the expressions bridge.
+	Types string `json:"types"`
+	score float64
+}
+
+// What a join is suggested by.
+const (
+	ByForeignKey  = "foreign key"
+	ByDeclaredKey = "declared key"
+	ByNames       = "names"
+)
+
+const (
+	mostSuggestions = 8
+	// leastLikeness is how much names have to say to each other, from 0 to 1.
+	leastLikeness = 0.55
+)
+
+// SuggestJoins finds ways to join a relation to the inputs of a block: by foreign
+// keys first, through views that pass the columns on, then by names and types.
+func (a *App) SuggestJoins(q Query, block int, name string) (_ []JoinSuggestion, err error) {
+	defer value.Guard(&err)
+	built, err := a.Build(q)
+	if err != nil {
+		return nil, err
+	}
+	out := []JoinSuggestion{}
+	if block < 0 || block >= len(built.Form.Blocks) {
+		return out, nil
+	}
+	added, err := a.columnsOf(q, name)
+	if err != nil {
+		return nil, err
+	}
+	for i, in := range built.Form.Blocks[block].Inputs {
+		facts := built.Facts.Inputs[block][i]
+		out = append(out, a.byKeys(i, in, facts.Columns, added)...)
+		out = append(out, byNames(i, in, facts.Columns, name, added)...)
+	}
+	sort.SliceStable(out, func(i, j int) bool { return out[i].score > out[j].score })
+	var unique []JoinSuggestion
+	for _, s := range out {
+		if !slices.ContainsFunc(unique, func(u JoinSuggestion) bool {
+			return u.Input == s.Input && slices.Equal(u.Left, s.Left) && slices.Equal(u.Right, s.Right)
+		}) {
+			unique = append(unique, s)
+		}
+	}
+	return append([]JoinSuggestion{}, unique[:min(len(unique), mostSuggestions)]...), nil
+}
+
+// columnsOf are the columns of a relation, under the alias {new}.
+func (a *App) columnsOf(q Query, name string) ([]form.Column, error) {
+	q.SQL = "SELECT * FROM " + syntax.Dotted(strings.Split(name, ".")...) + " AS n"
+	f, err := form.Of(q.SQL)
+	if err != nil {
+		return nil, err
+	}
+	facts, err := form.FactsOf(a.bindContext(q, a.Catalog()), q.SQL, f)
+	if err != nil {
+		return nil, err
+	}
+	cols := facts.Inputs[0][0].Columns
+	for i := range cols {
+		cols[i].SQL = "{new}." + syntax.Identifier(cols[i].Name)
+	}
+	return cols, nil
+}
+
+// byKeys follows the foreign keys of the tables whose columns both sides carry.
+func (a *App) byKeys(input int, in form.Input, left, right []form.Column) []JoinSuggestion {
+	var out []JoinSuggestion
+	find := func(cols []form.Column, table, column string) *form.Column {
+		for i := range cols {
+			if cols[i].Table == table && cols[i].Of == column {
+				return &cols[i]
+			}
+		}
+		return nil
+	}
+	try := func(from, to []form.Column, swap bool) {
+		seen := map[string]bool{}
+		for _, c := range from {
+			t := a.Catalog().Table(c.Table)
+			if t == nil || seen[c.Table] {
+				continue
+			}
+			seen[c.Table] = true
+			for _, fk := range t.ForeignKeys {
+				target := a.referenced(t, fk)
+				if target == "" {
+					continue
+				}
+				s := JoinSuggestion{Input: input, From: ByForeignKey, score: 2, Why: fmt.Sprintf("%s (%s) refers to %s (%s)", c.Table, strings.Join(fk.Columns, ", "), target, strings.Join(fk.References, ", "))}
+				if fk.Declared != "" {
+					s.From, s.score = ByDeclaredKey, 1.9
+				}
+				for i := range fk.Columns {
+					x, y := find(from, c.Table, fk.Columns[i]), find(to, target, fk.References[i])
+					if x == nil || y == nil {
+						s.Left = nil
+						break
+					}
+					if swap {
+						x, y = y, x
+					}
+					l, r, note, ok := comparable(*x, *y)
+					if !ok {
+						s.Left = nil
+						break
+					}
+					s.Left, s.Right, s.Types = append(s.Left, l), append(s.Right, r), note
+				}
+				if len(s.Left) == len(fk.Columns) {
+					out = append(out, s)
+				}
+			}
+		}
+	}
+	try(left, right, false)
+	try(right, left, true)
+	return out
+}
+
+// referenced finds the table that a foreign key refers to.
+func (a *App) referenced(t *catalog.Table, fk catalog.ForeignKey) string {
+	for _, name := range []string{fk.Table, t.Source + "." + fk.Table, t.Source + "." + t.Schema + "." + fk.Table} {
+		if found := a.Catalog().Table(name); found != nil {
+			return found.FullName()
+		}
+	}
+	return ""
+}
+
+// comparable writes two columns so that they can be equal: a number that meets a
+// text is written as text, which never fails.
+func comparable(l, r form.Column) (left, right, note string, ok bool) {
+	lt, err1 := value.ParseType(l.Type)
+	rt, err2 := value.ParseType(r.Type)
+	if err1 != nil || err2 != nil || lt.Kind.IsArray() || rt.Kind.IsArray() {
+		return "", "", "", false
+	}
+	if _, ok := value.Common(lt.Kind, rt.Kind); ok && lt.Kind.Comparable() {
+		if lt.Kind != rt.Kind && isText(lt.Kind) != isText(rt.Kind) {
+			ok = false
+		}
+		if ok {
+			return l.SQL, r.SQL, "", true
+		}
+	}
+	note = fmt.Sprintf("%s meets %s: the number is compared as text", l.Type, r.Type)
+	switch {
+	case isText(lt.Kind) && isWhole(rt.Kind):
+		return l.SQL, "CAST(" + r.SQL + " AS text)", note, true
+	case isWhole(lt.Kind) && isText(rt.Kind):
+		return "CAST(" + l.SQL + " AS text)", r.SQL, note, true
+	}
+	return "", "", "", false
+}
+
+func isText(k value.Kind) bool  { return k == value.Text || k == value.Char }
+func isWhole(k value.Kind) bool { return k == value.Int2 || k == value.Int4 || k == value.Int8 }
+
+// joinable are the kinds whose values stand for something else.
+func joinable(typ string) bool {
+	t, err := value.ParseType(typ)
+	return err == nil && (isText(t.Kind) || isWhole(t.Kind) || t.Kind == value.UUID || t.Kind == value.Numeric && t.Scale == 0)
+}
+
+// byNames compares the words of columns' names, and of the relations they are of.
+func byNames(input int, in form.Input, left []form.Column, name string, right []form.Column) []JoinSuggestion {
+	var out []JoinSuggestion
+	lrel, rrel := in.Name, name
+	for _, l := range left {
+		for _, r := range right {
+			if !joinable(l.Type) || !joinable(r.Type) {
+				continue
+			}
+			like := likeness(lrel, l.Name, rrel, r.Name)
+			if like < leastLikeness {
+				continue
+			}
+			lx, rx, note, ok := comparable(l, r)
+			if !ok {
+				continue
+			}
+			if note != "" {
+				like -= 0.1
+			}
+			out = append(out, JoinSuggestion{Input: input, Left: []string{lx}, Right: []string{rx}, From: ByNames, Types: note, score: like,
+				Why: fmt.Sprintf("%s.%s and %s.%s are alike", lrel, l.Name, rrel, r.Name)})
+		}
+	}
+	return out
+}
+
+// words cuts a name into words in the singular.
+func words(name string) []string {
+	var out []string
+	for _, w := range strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return r == '_' || r == ' ' || r == '-' || r == '.' }) {
+		if len(w) > 3 {
+			w = strings.TrimSuffix(w, "s")
+		}
+		out = append(out, w)
+	}
+	return out
+}
+
+// weak are words that say little of what a value stands for.
+var weak = map[string]bool{"id": true, "no": true, "code": true, "key": true, "number": true, "nr": true, "name": true, "position": true, "line": true, "kind": true, "type": true, "status": true, "country": true, "town": true, "month": true}
+
+// likeness says from 0 to 1 how much two columns seem to hold the same: whether
+// the words of one are among those of the other and of its relation, as in
+// loan_line.object_no and object.accession_no.
+func likeness(lrel, l, rrel, r string) float64 {
+	lw, rw := words(l), words(r)
+	short := func(rel string) []string { return words(rel[strings.LastIndexByte(rel, '.')+1:]) }
+	strong := func(list []string) (n int) {
+		for _, w := range list {
+			if !weak[w] {
+				n++
+			}
+		}
+		return n
+	}
+	within := func(part, whole []string) bool {
+		for _, w := range part {
+			if !slices.Contains(whole, w) {
+				return false
+			}
+		}
+		return true
+	}
+	switch {
+	case slices.Equal(lw, rw):
+		if strong(lw) > 0 {
+			return 1
+		}
+		return 0.6 // id and id, code and code
+	case strong(lw) > 0 && within(lw, append(short(rrel), rw...)):
+		return 0.85
+	case strong(rw) > 0 && within(rw, append(short(lrel), lw...)):
+		return 0.85
+	}
+	// Some strong word in common, and the same last word.
+	common := 0
+	for _, w := range lw {
+		if !weak[w] && slices.Contains(rw, w) {
+			common++
+		}
+	}
+	if common > 0 && lw[len(lw)-1] == rw[len(rw)-1] {
+		return 0.7
+	}
+	if common > 0 {
+		return 0.6
+	}
+	return 0
+}
+
+// JoinMeasure tells how two sides meet, and what would make more of them meet.
+type JoinMeasure struct {
+	Left  form.Meeting `json:"left"`
+	Right form.Meeting `json:"right"`
+	Fixes []form.Fix   `json:"fixes"`
+	// LeftOf and RightOf name what was compared, for a person.
+	LeftOf       string  `json:"leftOf"`
+	RightOf      string  `json:"rightOf"`
+	Milliseconds float64 `json:"milliseconds"`
+}
+
+// mostMeasured is how many different values of a side are compared; past that
+// they are a sample.
+const mostMeasured = 20_000
+
+const (
+	sampledValues = 2000
+	sampledAlone  = 200
+)
+
+// MeasureJoin counts how the values of an expression over an input of a block find
+// partners among those of an expression over a relation, in which {new} stands
+// for it. Sources count their values; where they do not, a sample is compared.
+func (a *App) MeasureJoin(ctx context.Context, q Query, block, input int, left, name, right string) (_ *JoinMeasure, err error) {
+	defer value.Guard(&err)
+	began := time.Now()
+	built, err := a.Build(q)
+	if err != nil {
+		return nil, err
+	}
+	if block < 0 || block >= len(built.Form.Blocks) || input < 0 || input >= len(built.Form.Blocks[block].Inputs) {
+		return nil, value.Errorf(value.CodeBadParameter, "there is no such input")
+	}
+	in := built.Form.Blocks[block].Inputs[input]
+	if in.Kind != form.KindRelation {
+		return nil, value.Errorf(value.CodeUnsupported, "only tables and views are measured").WithHint("make it a view first")
+	}
+	l := side{q, in.Name, in.Alias, left}
+	r := side{q, name, "n", strings.ReplaceAll(right, "{new}", "n")}
+	lv, err := a.valuesOn(ctx, l)
+	if err != nil {
+		return nil, err
+	}
+	rv, err := a.valuesOn(ctx, r)
+	if err != nil {
+		return nil, err
+	}
+	m := &JoinMeasure{LeftOf: l.String(), RightOf: r.String()}
+	if lv.Whole && rv.Whole {
+		m.Left, m.Right, m.Fixes = form.Meet(lv, rv), form.Meet(rv, lv), form.Fixes(lv, rv)
+	} else {
+		var found form.Values
+		if lv, found, err = a.foundOn(ctx, lv, r); err != nil {
+			return nil, err
+		}
+		m.Left, m.Fixes = form.Meet(lv, found), form.Fixes(lv, found)
+		if rv, found, err = a.foundOn(ctx, rv, l); err != nil {
+			return nil, err
+		}
+		m.Right = form.Meet(rv, found)
+	}
+	if m.Fixes == nil {
+		m.Fixes = []form.Fix{}
+	}
+	m.Milliseconds = float64(time.Since(began).Microseconds()) / 1000
+	return m, nil
+}
+
+// side is one side of a join: an expression over a relation.
+type side struct {
+	query Query // that it is asked in
+	rel   string
+	alias string
+	expr  string
+}
+
+func (s side) from() string {
+	return syntax.Dotted(strings.Split(s.rel, ".")...) + " AS " + syntax.Identifier(s.alias)
+}
+
+// String names it for a person: relation.column for a bare column.
+func (s side) String() string {
+	if col, bare := strings.CutPrefix(s.expr, syntax.Identifier(s.alias)+"."); bare && !strings.ContainsAny(col, " (") {
+		return s.rel + "." + col
+	}
+	return s.expr + " of " + s.rel
+}
+
+// valuesOn counts the values of a side.
+func (a *App) valuesOn(ctx context.Context, s side) (form.Values, error) {
+	// The expression is one, and cannot be read as anything else.
+	if _, err := form.Apply("SELECT 1 FROM "+s.from(), form.Edit{Do: "add output", At: -1, Text: s.expr}); err != nil {
+		return form.Values{}, err
+	}
+	s.query.SQL = fmt.Sprintf("SELECT %s FROM %s", s.expr, s.from())
+	counted, err := a.valuesOf(ctx, s.query, mostMeasured)
+	if err != nil {
+		return form.Values{}, err
+	}
+	v := form.Values{Rows: map[string]int64{}, Whole: counted.whole}
+	for _, c := range counted.counts {
+		if c.Value != nil {
+			v.Rows[*c.Value] += c.Rows
+		}
+	}
+	return v, nil
+}
+
+// foundOn takes a sample of values, and asks the other side for those of them, and
+// for other spellings of them, that it has.
+func (a *App) foundOn(ctx context.Context, v form.Values, on side) (sample, found form.Values, err error) {
+	all := slices.Sorted(maps.Keys(v.Rows))
+	step := max(1, len(all)/sampledValues)
+	sample, found = form.Values{Rows: map[string]int64{}}, form.Values{Rows: map[string]int64{}}
+	var some []string
+	for i := 0; i < len(all); i += step {
+		some = append(some, all[i])
+		sample.Rows[all[i]] = v.Rows[all[i]]
+	}
+	ask := func(values []string) error {
+		for batch := range slices.Chunk(values, 1000) {
+			list := make([]string, len(batch))
+			for i, s := range batch {
+				list[i] = syntax.Text(s)
+			}
+			q := on.query
+			q.SQL = fmt.Sprintf("SELECT %s AS v, count(*) AS n FROM %s WHERE %s IN (%s) GROUP BY 1", on.expr, on.from(), on.expr, strings.Join(list, ", "))
+			rows, err := a.fewOf(ctx, q)
+			if err != nil {
+				return err
+			}
+			for _, r := range rows {
+				if r[0] != nil && r[1] != nil {
+					n, err := strconv.ParseInt(*r[1], 10, 64)
+					if err != nil {
+						return err
+					}
+					found.Rows[*r[0]] = n
+				}
+			}
+		}
+		return nil
+	}
+	if err := ask(some); err != nil {
+		return sample, found, err
+	}
+	if !a.textual(on) {
+		return sample, found, nil
+	}
+	var alone []string
+	for _, s := range some {
+		if found.Rows[s] == 0 && len(alone) < sampledAlone {
+			alone = append(alone, s)
+		}
+	}
+	return sample, found, ask(form.Spellings(alone))
+}
+
+// textual tells whether a side's values are texts, which have other spellings.
+func (a *App) textual(s side) bool {
+	s.query.SQL = fmt.Sprintf("SELECT %s FROM %s", s.expr, s.from())
+	c, _, err := a.Compile(s.query, nil)
+	return err == nil && isText(c.Root.Columns()[0].Type.Kind)
+}
