@@ -10,6 +10,7 @@ import (
 	"rovik/core/exec"
 	"rovik/core/form"
 	"rovik/core/kernel"
+	"rovik/core/syntax"
 	"rovik/core/value"
 )
 
@@ -62,7 +63,7 @@ func (a *App) PreviewOf(ctx context.Context, q Query) (_ *Preview, err error) {
 	if err != nil {
 		return nil, err
 	}
-	q.SQL = fmt.Sprintf("SELECT * FROM (%s\n) AS preview LIMIT %d", strings.TrimRight(strings.TrimSpace(q.SQL), ";"), previewRows+1)
+	q.SQL = fmt.Sprintf("SELECT * FROM (%s\n) AS preview LIMIT %d", syntax.Inner(q.SQL), previewRows+1)
 	run, err := a.Start(ctx, q, newID())
 	if err != nil {
 		return nil, err
@@ -162,7 +163,7 @@ func blockColumn(sql string, built *Built, block, at, column int) string {
 	}
 	text := built.Form.Blocks[block].Text
 	if len(built.Form.Blocks) == 1 {
-		text = strings.TrimRight(strings.TrimSpace(sql), ";")
+		text = syntax.Inner(sql)
 	}
 	return fmt.Sprintf("SELECT t.c%d FROM (%s\n) AS t (%s)", nth, text, strings.Join(names, ", "))
 }

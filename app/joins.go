@@ -237,6 +237,9 @@ func words(name string) []string {
 // weak are words that say little of what a value stands for.
 var weak = map[string]bool{"id": true, "no": true, "code": true, "key": true, "number": true, "nr": true, "name": true, "position": true, "line": true, "kind": true, "type": true, "status": true, "country": true, "town": true, "month": true}
 
+// identifying are the weak words that tell things of one kind apart.
+var identifying = map[string]bool{"id": true, "no": true, "code": true, "key": true, "number": true, "nr": true}
+
 // likeness says from 0 to 1 how much two columns seem to hold the same: whether
 // the words of one are among those of the other and of its relation, as in
 // loan_line.object_no and object.accession_no.
@@ -261,14 +264,18 @@ func likeness(lrel, l, rrel, r string) float64 {
 	}
 	switch {
 	case slices.Equal(lw, rw):
-		if strong(lw) > 0 {
+		switch {
+		case strong(lw) > 0:
 			return 1
+		case identifying[lw[len(lw)-1]]:
+			return 0.6 // id and id, code and code
 		}
-		return 0.6 // id and id, code and code
-	case strong(lw) > 0 && within(lw, append(short(rrel), rw...)):
+		return 0
+	case strong(lw) > 0 && within(lw, append(short(rrel), rw...)), strong(rw) > 0 && within(rw, append(short(lrel), lw...)):
 		return 0.85
-	case strong(rw) > 0 && within(rw, append(short(lrel), lw...)):
-		return 0.85
+	}
+	if x, y := lw[len(lw)-1], rw[len(rw)-1]; x != y && weak[x] && weak[y] {
+		return 0 // a code and an id
 	}
 	// Some strong word in common, and the same last word.
 	common := 0

@@ -291,7 +291,22 @@ func (d *document) add(block int, name, body string) {
 		}
 	}
 	pos := d.comments(d.at(end - 1).End)
-	d.insert(pos, "\n"+d.indent(d.at(c[0].word).Start)+strings.ToUpper(name)+" "+body)
+	d.insert(pos, d.breakAt(pos, d.indent(d.at(c[0].word).Start))+strings.ToUpper(name)+" "+body)
+}
+
+// breakAt is what stands before a new clause at a place: a line break, but not in
+// a text that is all on one line.
+func (d *document) breakAt(pos int, indent string) string {
+	if !strings.Contains(strings.TrimSpace(d.sql), "\n") && d.comments(pos) == pos && !d.commented(pos) {
+		return " "
+	}
+	return "\n" + indent
+}
+
+// commented tells whether a comment to the end of its line stands right before
+// pos.
+func (d *document) commented(pos int) bool {
+	return slices.ContainsFunc(d.all, func(t syntax.Token) bool { return t.Line && t.End == pos })
 }
 
 // clauseOrder is the order of clauses in a text.

@@ -61,7 +61,8 @@ func (d *document) addInput(e Edit) error {
 		named += " ON " + on
 	}
 	end := d.at(from.end - 1).End
-	d.insert(d.comments(end), "\n"+d.indent(d.at(from.word).Start)+words+" "+named)
+	pos := d.comments(end)
+	d.insert(pos, d.breakAt(pos, d.indent(d.at(from.word).Start))+words+" "+named)
 	return nil
 }
 

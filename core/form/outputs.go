@@ -81,7 +81,7 @@ func (d *document) setOutput(e Edit) error {
 			e.Name = ""
 		}
 	}
-	if e.Name == nameOr("", expr) {
+	if e.Name == nameOr("", expr) && e.Name != o.Name {
 		e.Name = "" // AS would say it twice
 	}
 	if e.Name == o.Name { // what stands between them stays

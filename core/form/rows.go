@@ -26,7 +26,8 @@ func (d *document) addFilter(e Edit) error {
 			d.replace(last.span(), both)
 		}
 	}
-	d.insert(d.comments(last.End), "\n"+d.indent(d.at(c.word).Start)+"  AND "+s)
+	pos := d.comments(last.End)
+	d.insert(pos, d.breakAt(pos, d.indent(d.at(c.word).Start)+"  ")+"AND "+s)
 	return nil
 }
 

@@ -32,6 +32,26 @@ func Tokens(sql string) ([]Token, error) {
 	return out, nil
 }
 
+// Inner returns a query's text as it can stand in parentheses: without a
+// semicolon at its end, and what follows that.
+func Inner(sql string) string {
+	tokens, err := Tokens(sql)
+	if err != nil {
+		return sql
+	}
+	end := len(sql)
+	for i := len(tokens) - 1; i >= 0; i-- {
+		switch {
+		case tokens[i].Comment:
+		case sql[tokens[i].Start:tokens[i].End] == ";":
+			end = tokens[i].Start
+		default:
+			return sql[:end]
+		}
+	}
+	return sql[:end]
+}
+
 // Identifier writes a name as SQL reads it, in quotes where it needs them.
 func Identifier(name string) string {
 	if plainName(name) {

@@ -3,6 +3,7 @@ import { ChevronDown, ChevronRight } from 'lucide-react'
 import { useState } from 'react'
 import { Link, useLocation } from 'react-router'
 import type { Catalog } from '../api/client'
+import { offerRelation } from '../build/relations'
 import { count, middle } from '../lib/text'
 import { localName } from '../sources/TableList'
 import { hueOf } from '../theme'
@@ -23,7 +24,7 @@ export function Tree({ catalog }: { catalog: Catalog }) {
           return (
             <Group key={l.name} name={l.name} title={l.description} mark={<Text color="faint">≡</Text>}>
               {views.map((v) => (
-                <Leaf key={v.name} to={`/view/${v.layer}/${v.name}`} label={v.name} title={v.error || v.description} broken={v.error !== ''} />
+                <Leaf key={v.name} to={`/view/${v.layer}/${v.name}`} label={v.name} relation={`${v.layer}.${v.name}`} title={v.error || v.description} broken={v.error !== ''} />
               ))}
               {views.length === 0 && <Empty>{filter ? 'nothing by that name' : 'no views yet'}</Empty>}
             </Group>
@@ -35,7 +36,7 @@ export function Tree({ catalog }: { catalog: Catalog }) {
           return (
             <Group key={s.name} name={s.name} aside={s.note ? 'stand-in' : ''} title={s.note || s.address} mark={<Box w="9px" h="9px" borderRadius="2px" style={{ background: hueOf(s.name, sources) }} />}>
               {tables.map((t) => (
-                <Leaf key={t.schema + t.name} to={`/sources/${s.name}/${t.name}`} label={t.name} title={`${s.name}.${t.name}`} aside={count(t.rows)} />
+                <Leaf key={t.schema + t.name} to={`/sources/${s.name}/${t.name}`} label={t.name} relation={[s.name, t.schema, t.name].filter(Boolean).join('.')} title={`${s.name}.${t.name}`} aside={count(t.rows)} />
               ))}
               {tables.length === 0 && <Empty>{filter ? 'nothing by that name' : 'no tables'}</Empty>}
             </Group>
@@ -75,10 +76,21 @@ function Group(p: { name: string; title: string; aside?: string; mark: React.Rea
   )
 }
 
-function Leaf(p: { to: string; label: string; title: string; aside?: string; broken?: boolean }) {
+/** A table or view: a link to it, and what the Builder takes by dragging or Ctrl+click. */
+function Leaf(p: { to: string; label: string; relation: string; title: string; aside?: string; broken?: boolean }) {
   const here = useLocation().pathname === p.to
   return (
-    <Link to={p.to} title={`${p.label}${p.title ? ' — ' + p.title : ''}`}>
+    <Link
+      to={p.to}
+      title={`${p.label}${p.title ? ' — ' + p.title : ''}`}
+      draggable
+      onDragStart={(e) => e.dataTransfer.setData('text/plain', p.relation)}
+      onClick={(e) => {
+        if (!e.ctrlKey && !e.metaKey) return
+        e.preventDefault()
+        offerRelation(p.relation)
+      }}
+    >
       <Flex pl="7" pr="3" h="21px" align="center" gap="2" fontSize="12px" bg={here ? 'sheet' : undefined} borderLeft="3px solid" borderColor={here ? 'tide' : 'transparent'} _hover={{ bg: here ? 'sheet' : 'paper' }}>
         <Text flex="1" truncate color={p.broken ? 'kept' : undefined}>
           {middle(p.label, 26)}

@@ -1,5 +1,5 @@
 import { autocompletion, closeBrackets, completionKeymap } from '@codemirror/autocomplete'
-import { defaultKeymap, history, historyKeymap, indentWithTab } from '@codemirror/commands'
+import { defaultKeymap, history, historyKeymap, indentWithTab, isolateHistory, redo, undo } from '@codemirror/commands'
 import { PostgreSQL, sql } from '@codemirror/lang-sql'
 import { bracketMatching, HighlightStyle, syntaxHighlighting } from '@codemirror/language'
 import { type Diagnostic, lintGutter, setDiagnostics } from '@codemirror/lint'
@@ -23,6 +23,23 @@ interface Props {
   onChoose: (piece: string | null) => void
   onRun: () => void
   onSave: () => void
+  history?: React.RefObject<History | null> // is given what takes steps back
+  hidden?: boolean // it keeps its text and its history
+}
+
+/** Takes the steps of a text back, and forth again, whoever took them. */
+export interface History {
+  undo: () => void
+  redo: () => void
+}
+
+/** The one stretch of a text that is another. */
+function difference(was: string, is: string) {
+  let from = 0
+  while (from < was.length && from < is.length && was[from] === is[from]) from++
+  let back = 0
+  while (back < was.length - from && back < is.length - from && was[was.length - 1 - back] === is[is.length - 1 - back]) back++
+  return { from, to: was.length - back, insert: is.slice(from, is.length - back) }
 }
 
 const ink = HighlightStyle.define([
@@ -121,6 +138,8 @@ export function Editor(props: Props) {
       }),
     })
     view.current = v
+    const steps = latest.current.history
+    if (steps) steps.current = { undo: () => undo(v), redo: () => redo(v) }
     return () => v.destroy()
   }, [])
 
@@ -130,7 +149,8 @@ export function Editor(props: Props) {
 
   useEffect(() => {
     const v = view.current!
-    if (v.state.doc.toString() !== props.text) v.dispatch({ changes: { from: 0, to: v.state.doc.length, insert: props.text } })
+    const was = v.state.doc.toString()
+    if (was !== props.text) v.dispatch({ changes: difference(was, props.text), annotations: isolateHistory.of('full') })
   }, [props.text])
 
   useEffect(() => {
@@ -158,5 +178,5 @@ export function Editor(props: Props) {
     v.dispatch(setDiagnostics(v.state, found))
   }, [props.problem, props.text])
 
-  return <Box ref={host} flex="1" minH="0" overflow="hidden" />
+  return <Box ref={host} flex="1" minH="0" overflow="hidden" display={props.hidden ? 'none' : undefined} />
 }

@@ -2,12 +2,15 @@ import { Box, Button, Flex, Text } from '@chakra-ui/react'
 import { Play, Save, Square } from 'lucide-react'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
-import type { Catalog, Problem } from '../api/client'
-import { millis, rows } from '../lib/text'
+import type { Catalog, Problem, Report } from '../api/client'
+import { BuilderFace } from '../build/BuilderFace'
+import { PreviewLine, PreviewRows, usePreview } from '../build/PreviewRows'
+import { useBuilder } from '../build/useBuilder'
+import { count, millis, rows } from '../lib/text'
 import { Grid } from '../rows/Grid'
 import { Drawing } from '../waterline/Drawing'
 import { PieceNote } from '../waterline/PieceNote'
-import { Editor } from './Editor'
+import { Editor, type History } from './Editor'
 import { SavePanel } from './SavePanel'
 import { SaveStrip } from './SaveStrip'
 import { useExplain } from './useExplain'
@@ -23,6 +26,8 @@ export function ViewPage({ catalog }: { catalog: Catalog }) {
 /** Buttons that do not call for attention. */
 const quiet = { variant: 'outline', color: 'ink', bg: 'sheet', borderColor: 'line', _hover: { bg: 'sea' } } as const
 
+const faceKey = 'rovik-face'
+
 const draftKey = 'rovik-draft'
 
 function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; name: string }) {
@@ -36,6 +41,15 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
   const query = useMemo(() => ({ sql: text, foldOff, layer, view: name }), [text, foldOff, layer, name])
   const explained = useExplain(query)
   const run = useRun()
+  const history = useRef<History>(null)
+  const [face, setFace] = useState<'sql' | 'builder'>(() => (sessionStorage.getItem(faceKey) === 'builder' ? 'builder' : 'sql'))
+  const turn = (to: 'sql' | 'builder') => {
+    sessionStorage.setItem(faceKey, to)
+    setFace(to)
+  }
+  const builder = useBuilder(query, face === 'builder', setText)
+  const [previewing, setPreviewing] = useState(false)
+  const preview = usePreview(query, previewing && explained.current)
   const [replacing, setReplacing] = useState(false)
   // The revision that the text is based on, whatever others save meanwhile.
   const [base, setBase] = useState(saved?.revision ?? 0)
@@ -49,12 +63,15 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
   const report = ranThis ? run.status!.report : explained.report
   const { current } = explained
   const own = useMemo(() => (current && report ? report.pieces.filter((p) => p.view === '') : []), [report, current])
+  const step = useLastStep(text, explained.report, current)
   const reveal = useReveal(params.get('at'))
   const problem = explained.problem ?? (run.sql === text ? run.problem : null)
   const here = problem && problem.view === '' ? problem : null
   const changed = saved !== undefined && text !== saved.sql
   const start = () => {
-    if (!run.running && text.trim()) run.start({ sql: text, foldOff, layer, view: name })
+    if (run.running || !text.trim()) return
+    setPreviewing(false)
+    run.start({ sql: text, foldOff, layer, view: name })
   }
   const save = () => {
     if (name) {
@@ -125,7 +142,9 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
       {saving && <SavePanel catalog={catalog} sql={text} onClose={() => setSaving(false)} onSaved={(v) => navigate(`/view/${v.layer}/${v.name}`)} />}
       <Flex flex="1" minH="0">
         <Flex direction="column" w="41%" minW="300px" borderRight="1px solid" borderColor="line">
-          <Editor text={text} catalog={catalog} pieces={own} chosen={chosen} problem={here} reveal={reveal} onChange={setText} onChoose={setChosen} onRun={start} onSave={save} />
+          <Faces face={face} onTurn={turn} step={step} />
+          <Editor hidden={face !== 'sql'} history={history} text={text} catalog={catalog} pieces={own} chosen={chosen} problem={here} reveal={reveal} onChange={setText} onChoose={setChosen} onRun={start} onSave={save} />
+          {face === 'builder' && <BuilderFace builder={builder} catalog={catalog} sources={sources} pieces={own} chosen={chosen} onChoose={setChosen} history={history} />}
           <ProblemNote problem={problem} />
         </Flex>
         <Flex direction="column" flex="1" minW="0" opacity={current || ranThis || !report ? 1 : 0.55} transition="opacity 0.15s">
@@ -139,9 +158,44 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
           )}
         </Flex>
       </Flex>
-      <Rows run={run} stale={run.status !== null && !ranThis} />
+      <Rows run={run} stale={run.status !== null && !ranThis} preview={preview} previewing={previewing} onPreview={setPreviewing} />
     </Flex>
   )
+}
+
+/** The two faces of the text, and what its last change did to verdicts and to what crosses. */
+function Faces({ face, onTurn, step }: { face: 'sql' | 'builder'; onTurn: (to: 'sql' | 'builder') => void; step: string }) {
+  return (
+    <Flex align="center" gap="1" px="2" h="26px" bg="rail" borderBottom="1px solid" borderColor="line" flexShrink={0} role="tablist">
+      {(['sql', 'builder'] as const).map((f) => (
+        <Box as="button" key={f} role="tab" aria-selected={face === f} px="2" h="20px" fontSize="12px" borderRadius="3px" bg={face === f ? 'sheet' : undefined} color={face === f ? 'ink' : 'faint'} fontWeight={face === f ? '600' : undefined} onClick={() => onTurn(f)}>
+          {f === 'sql' ? 'SQL' : 'Builder'}
+        </Box>
+      ))}
+      <Text ml="auto" color="faint" fontSize="11px" truncate title={step} data-testid="last-step">
+        {step}
+      </Text>
+    </Flex>
+  )
+}
+
+/** What a change of the text does: rows expected to cross and verdicts, before and after. */
+function useLastStep(text: string, report: Report | null, current: boolean): string {
+  const [step, setStep] = useState('')
+  const last = useRef<{ text: string; crossing: number; counts: Record<string, number> } | null>(null)
+  useEffect(() => {
+    if (!current || !report || last.current?.text === text) return
+    const counts: Record<string, number> = { folded: 0, narrowed: 0, kept: 0 }
+    for (const p of report.pieces) counts[p.verdict] = (counts[p.verdict] ?? 0) + 1
+    const crossing = report.statements.reduce((n, s) => n + s.estimatedRows, 0)
+    const was = last.current
+    last.current = { text, crossing, counts }
+    if (!was) return
+    const said = [was.crossing === crossing ? `about ${count(crossing)} rows cross, as before` : `about ${count(was.crossing)} → ${count(crossing)} rows cross`]
+    for (const v of ['folded', 'narrowed', 'kept']) if (was.counts[v] !== counts[v]) said.push(`${v} ${was.counts[v]} → ${counts[v]}`)
+    setStep('last step: ' + said.join(', '))
+  }, [text, report, current])
+  return step
 }
 
 /** The span that a link asks to show, in bytes. */
@@ -177,13 +231,25 @@ function ProblemNote({ problem: p }: { problem: Problem | null }) {
   )
 }
 
-function Rows({ run, stale }: { run: ReturnType<typeof useRun>; stale: boolean }) {
-  const s = run.status
-  const last = useRef<HTMLDivElement>(null)
+interface RowsProps {
+  run: ReturnType<typeof useRun>
+  stale: boolean
+  preview: ReturnType<typeof usePreview>
+  previewing: boolean
+  onPreview: (on: boolean) => void
+}
+
+/** The rows of the last run or, where that is asked, the first ones of the text as it is. */
+function Rows({ run, stale, preview, previewing, onPreview }: RowsProps) {
+  const s = previewing && !run.running ? null : run.status
   return (
-    <Flex ref={last} direction="column" h={s ? '30%' : '30px'} flexShrink={0} borderTop="1px solid" borderColor="line">
+    <Flex direction="column" h={s || previewing ? '30%' : '30px'} flexShrink={0} borderTop="1px solid" borderColor="line">
       <Flex align="center" gap="2" px="3" h="26px" fontSize="12px" bg="rail" color="faint" flexShrink={0} data-testid="run-line" data-state={s?.state ?? 'none'}>
-        {!s && 'Rows appear here after a run (Ctrl+Enter).'}
+        <Button size="2xs" h="18px" variant="outline" color="ink" bg={previewing ? 'deep' : 'sheet'} borderColor="line" _hover={{ bg: 'sea' }} aria-pressed={previewing} title="Read the first rows after every change" onClick={() => onPreview(!previewing)}>
+          Preview
+        </Button>
+        {!s && previewing && <PreviewLine preview={preview} />}
+        {!s && !previewing && 'Rows appear here after a run (Ctrl+Enter).'}
         {s && (
           <>
             <Text color={s.state === 'failed' ? 'kept' : 'ink'} fontWeight="600">
@@ -200,6 +266,11 @@ function Rows({ run, stale }: { run: ReturnType<typeof useRun>; stale: boolean }
           </>
         )}
       </Flex>
+      {!s && previewing && (
+        <Box flex="1" minH="0">
+          <PreviewRows preview={preview} />
+        </Box>
+      )}
       {s && run.id && (
         <Box flex="1" minH="0">
           <Grid key={run.id} run={run.id} columns={s.report.columns} held={s.rows} settled={s.state !== 'running'} />

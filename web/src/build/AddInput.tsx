@@ -1,0 +1,279 @@
+import { Box, Button, chakra, Flex, Input, Text } from '@chakra-ui/react'
+import { useQuery } from '@tanstack/react-query'
+import { useEffect, useState } from 'react'
+import { api, type FormBlock, type JoinMeasure, type JoinSuggestion, type Meeting } from '../api/client'
+import { count } from '../lib/text'
+import { hueOf } from '../theme'
+import { select, small, tiny } from './parts'
+import { addRelation, type Relation } from './relations'
+import type { Builder } from './useBuilder'
+
+interface Props {
+  builder: Builder
+  block: FormBlock | null // null where there is nothing yet
+  at: number
+  relations: Relation[]
+  sources: string[]
+}
+
+/** Adds tables and views: typed, dragged, or picked in the tree; each with the joins that suggest themselves. */
+export function AddInput({ builder, block, at, relations, sources }: Props) {
+  const [typed, setTyped] = useState('')
+  const [marked, setMarked] = useState(0)
+  const [waiting, setWaiting] = useState<string[]>([])
+  const [over, setOver] = useState(false)
+  const known = new Set(relations.map((r) => r.name))
+  const take = (name: string) => {
+    setTyped('')
+    setMarked(0)
+    if (block) setWaiting((w) => [...w, name])
+    else void builder.edit({ do: 'add input', name })
+  }
+  useEffect(() => {
+    const offered = (e: Event) => {
+      const name = (e as CustomEvent<string>).detail
+      if (known.has(name)) take(name)
+    }
+    window.addEventListener(addRelation, offered)
+    return () => window.removeEventListener(addRelation, offered)
+  })
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean)
+  const found = words.length === 0 ? [] : relations.filter((r) => words.every((w) => r.name.includes(w))).slice(0, 8)
+  const name = waiting[0]
+  return (
+    <Box
+      borderRadius="3px"
+      bg={over ? 'sea' : undefined}
+      data-testid="add-input"
+      onDragOver={(e) => {
+        e.preventDefault()
+        setOver(true)
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={(e) => {
+        e.preventDefault()
+        setOver(false)
+        const dropped = e.dataTransfer.getData('text/plain')
+        if (known.has(dropped)) take(dropped)
+      }}
+    >
+      <Flex align="center" gap="1.5">
+        <Text w="14px" color="faint" textAlign="right" flexShrink={0}>
+          +
+        </Text>
+        <Input
+          size="2xs"
+          h="22px"
+          bg="sheet"
+          borderColor="line"
+          fontFamily="mono"
+          fontSize="12px"
+          aria-label="Add a table or view"
+          placeholder={block ? 'add a table or view: type, drag it here, or Ctrl+click in the tree' : 'start with a table or view'}
+          _placeholder={{ color: 'faint', fontFamily: 'body' }}
+          value={typed}
+          onChange={(e) => {
+            setTyped(e.target.value)
+            setMarked(0)
+          }}
+          onKeyDown={(e) => {
+            if (e.key === 'ArrowDown') setMarked(Math.min(marked + 1, found.length - 1))
+            if (e.key === 'ArrowUp') setMarked(Math.max(marked - 1, 0))
+            if (e.key === 'Escape') setTyped('')
+            if (e.key === 'Enter' && found[marked]) take(found[marked]!.name)
+          }}
+        />
+      </Flex>
+      {found.length > 0 && (
+        <Box ml="20px" border="1px solid" borderColor="line" bg="sheet" data-testid="found-relations">
+          {found.map((r, i) => (
+            <Flex as="button" key={r.name} w="100%" px="2" h="20px" align="center" gap="1.5" bg={i === marked ? 'sea' : undefined} onMouseEnter={() => setMarked(i)} onClick={() => take(r.name)}>
+              {r.source ? <Box w="8px" h="8px" borderRadius="2px" style={{ background: hueOf(r.source, sources) }} /> : <Text color="faint">≡</Text>}
+              <Text fontFamily="mono" fontSize="12px">
+                {r.name}
+              </Text>
+              <Text ml="auto" color="faint" fontSize="11px">
+                {r.what}, {r.columns.length} columns
+              </Text>
+            </Flex>
+          ))}
+        </Box>
+      )}
+      {block && name && <JoinPanel key={name} builder={builder} block={block} at={at} name={name} more={waiting.length - 1} onDone={() => setWaiting((w) => w.slice(1))} />}
+    </Box>
+  )
+}
+
+/** How a relation may be joined: what keys and names suggest, measured one by one. */
+function JoinPanel({ builder, block, at, name, more, onDone }: { builder: Builder; block: FormBlock; at: number; name: string; more: number; onDone: () => void }) {
+  const { sql, layer = '', view = '' } = builder.query
+  const [kind, setKind] = useState('inner')
+  const suggested = useQuery({ queryKey: ['joins', sql, layer, view, at, name], queryFn: ({ signal }) => api.suggestJoins({ sql, layer, view, block: at, name }, signal), staleTime: 60_000, retry: false })
+  const add = async (texts: string[], how = kind) => {
+    if (await builder.edit({ do: 'add input', block: at, name, kind: how, texts })) onDone()
+  }
+  return (
+    <Box ml="20px" mt="1" p="1.5" border="1px solid" borderColor="tide" borderRadius="3px" bg="paper" data-testid="join-panel" onKeyDown={(e) => e.key === 'Escape' && onDone()}>
+      <Flex align="center" gap="2" mb="1" fontSize="12px">
+        <Text>
+          Join{' '}
+          <Box as="span" fontFamily="mono">
+            {name}
+          </Box>
+        </Text>
+        <chakra.select {...select} aria-label="How it is to join" value={kind} onChange={(e) => setKind(e.target.value)}>
+          <option value="inner">matches alone</option>
+          <option value="left">where it matches</option>
+          <option value="full">all rows of both</option>
+        </chakra.select>
+        {more > 0 && <Text color="faint">{more} more after it</Text>}
+        <Button {...tiny} ml="auto" onClick={onDone}>
+          Leave it
+        </Button>
+      </Flex>
+      {suggested.isPending && <Text color="faint">Looking for keys and alike names…</Text>}
+      {suggested.isError && <Text color="kept">{suggested.error.message}</Text>}
+      {suggested.data?.length === 0 && (
+        <Text color="faint" fontSize="12px">
+          No key leads there, and no names are alike. Write the condition once it is joined.
+        </Text>
+      )}
+      {(suggested.data ?? []).map((s, i) => (
+        <Suggestion key={i} builder={builder} block={block} at={at} name={name} suggestion={s} first={i < 2} onTake={add} />
+      ))}
+      <Flex gap="2" mt="1">
+        <Button {...tiny} color="tide" onClick={() => add(['true'])}>
+          Write the condition myself
+        </Button>
+        <Button {...tiny} color="tide" onClick={() => add([], 'cross')}>
+          With every row
+        </Button>
+      </Flex>
+    </Box>
+  )
+}
+
+const around = (fix: string, x: string) => fix.replace('x', x)
+
+function Suggestion({ builder, block, at, name, suggestion: s, first, onTake }: { builder: Builder; block: FormBlock; at: number; name: string; suggestion: JoinSuggestion; first: boolean; onTake: (texts: string[]) => Promise<void> }) {
+  const { sql, layer = '', view = '' } = builder.query
+  const [asked, setAsked] = useState(first)
+  const one = s.left.length === 1 && block.inputs[s.input]?.kind === 'relation'
+  const measured = useQuery({
+    queryKey: ['meets', sql, layer, view, at, name, s.input, s.left[0], s.right[0]],
+    queryFn: ({ signal }) => api.measureJoin({ sql, layer, view, block: at, input: s.input, left: s.left[0]!, name, right: s.right[0]! }, signal),
+    enabled: asked && one,
+    staleTime: 300_000,
+    retry: false,
+  })
+  const last = name.split('.').pop()!
+  const show = (x: string) => x.replaceAll('{new}', last)
+  const conditions = s.left.map((l, i) => `${l} = ${s.right[i]}`)
+  const m = measured.data
+  const best = m?.fixes[0]
+  return (
+    <Box borderTop="1px solid" borderColor="line" py="1" fontSize="12px" data-testid="suggestion">
+      <Flex align="center" gap="2">
+        <Text fontFamily="mono" fontSize="12px" flex="1" minW="0" wordBreak="break-word" lineHeight="1.3" title={s.why}>
+          {show(conditions.join(' AND '))}
+        </Text>
+        <Text color={s.from === 'names' ? 'faint' : 'folded'} fontSize="11px" whiteSpace="nowrap" title={s.why}>
+          by {s.from === 'names' ? 'its name' : `a ${s.from}`}
+        </Text>
+        <Button {...small} onClick={() => void onTake(conditions)}>
+          Join
+        </Button>
+      </Flex>
+      {s.types && (
+        <Text color="narrowed" fontSize="11px">
+          {s.types}
+        </Text>
+      )}
+      {one && !asked && (
+        <Button {...tiny} color="tide" px="0" onClick={() => setAsked(true)}>
+          Measure how many values meet
+        </Button>
+      )}
+      {measured.isFetching && (
+        <Text color="faint" fontSize="11px">
+          Counting values in their sources…
+        </Text>
+      )}
+      {measured.isError && (
+        <Text color="kept" fontSize="11px">
+          {measured.error.message}
+        </Text>
+      )}
+      {m && <Shares measure={m} />}
+      {best && (
+        <Box mt="0.5">
+          {m.fixes.slice(0, 2).map((f) => (
+            <Flex key={f.title} align="center" gap="2" fontSize="11px" data-testid="fix">
+              <Text flex="1" color="narrowed" title={`${f.example} meet then`}>
+                {f.title}, as {f.example}: {percent(m.left)} → {percent(f.leftMeets)}
+              </Text>
+              <Button {...small} color="folded" title={`${around(f.left, s.left[0]!)} = ${show(around(f.right, s.right[0]!))}`} onClick={() => void onTake([`${around(f.left, s.left[0]!)} = ${around(f.right, s.right[0]!)}`])}>
+                Join with the fix
+              </Button>
+            </Flex>
+          ))}
+        </Box>
+      )}
+    </Box>
+  )
+}
+
+/** The share of rows that find a partner, never rounded up to all. */
+function percent(m: Meeting): string {
+  if (m.rows === 0) return 'none'
+  const p = (100 * m.meetRows) / m.rows
+  if (m.meetRows === m.rows) return '100%'
+  return `${Math.min(p, 99.9).toFixed(1)}%`
+}
+
+function Shares({ measure: m }: { measure: JoinMeasure }) {
+  return (
+    <Box fontSize="11px" color="faint" data-testid="shares">
+      <Share of={m.leftOf} meeting={m.left} other={m.rightOf} />
+      <Share of={m.rightOf} meeting={m.right} other={m.leftOf} />
+    </Box>
+  )
+}
+
+function Share({ of, meeting: m, other }: { of: string; meeting: Meeting; other: string }) {
+  const [open, setOpen] = useState(false)
+  const alone = m.values - m.meet
+  return (
+    <>
+      <Text>
+        <Box as="span" color="ink" fontVariantNumeric="tabular-nums">
+          {percent(m)}
+        </Box>{' '}
+        of {of} meet{other && ` a ${other}`}
+        {m.whole ? '' : ', by a sample of the values'}
+        {m.unique ? ', each value once' : ''}
+        {alone > 0 && (
+          <>
+            {'; '}
+            <Box as="button" color="tide" textDecoration="underline dotted" aria-expanded={open} onClick={() => setOpen(!open)}>
+              {count(alone)} {alone === 1 ? 'value does' : 'values do'} not
+            </Box>
+          </>
+        )}
+      </Text>
+      {open && (
+        <Box maxH="110px" overflowY="auto" border="1px solid" borderColor="line" bg="sheet" px="2" py="0.5" my="0.5" title={`No ${other} is equal to these`} data-testid="alone">
+          {m.alone.map((v) => (
+            <Flex key={v.value} gap="3" fontFamily="mono">
+              <Text flex="1" whiteSpace="pre">
+                {(v.value ?? 'NULL').replace(/^ +| +$/g, (s) => '␣'.repeat(s.length))}
+              </Text>
+              <Text fontVariantNumeric="tabular-nums">{count(v.rows)} rows</Text>
+            </Flex>
+          ))}
+          {alone > m.alone.length && <Text>and {count(alone - m.alone.length)} more</Text>}
+        </Box>
+      )}
+    </>
+  )
+}

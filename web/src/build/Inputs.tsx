@@ -1,0 +1,143 @@
+import { Box, Button, chakra, Flex, Text } from '@chakra-ui/react'
+import { X } from 'lucide-react'
+import type { FormBlock, FormInput, InputFacts, Piece } from '../api/client'
+import { middle } from '../lib/text'
+import { hueOf } from '../theme'
+import { Field, Locked, Mark, Section, select, tiny, worst } from './parts'
+import type { Builder } from './useBuilder'
+
+const joins = [
+  ['inner', 'matches alone'],
+  ['left', 'where it matches'],
+  ['right', 'all of its rows'],
+  ['full', 'all rows of both'],
+  ['cross', 'with every row'],
+] as const
+
+interface Props {
+  builder: Builder
+  block: FormBlock
+  at: number
+  facts: InputFacts[]
+  pieces: Piece[]
+  sources: string[]
+  chosen: string | null
+  onChoose: (id: string | null) => void
+  children: React.ReactNode // what adds another
+}
+
+/** The inputs of a block in their order, and how each joins those before it. */
+export function Inputs({ builder, block, at, facts, pieces, sources, chosen, onChoose, children }: Props) {
+  return (
+    <Section title="Inputs" aside={block.inputs.length > 1 ? `${block.inputs.length}, each joined to those before it` : undefined}>
+      {block.inputs.map((in_, i) => (
+        <InputLine key={i} builder={builder} block={at} at={i} input={in_} facts={facts[i]} pieces={pieces} sources={sources} chosen={chosen} only={block.inputs.length === 1} onChoose={onChoose} />
+      ))}
+      {children}
+    </Section>
+  )
+}
+
+function InputLine({ builder, block, at, input, facts, pieces, sources, chosen, only, onChoose }: { builder: Builder; block: number; at: number; input: FormInput; facts?: InputFacts; pieces: Piece[]; sources: string[]; chosen: string | null; only: boolean; onChoose: (id: string | null) => void }) {
+  if (input.kind === 'locked') return <Locked part={input} />
+  const joined = input.join !== ''
+  const conditions = input.on.length > 0 ? input.on : input.using.length > 0 ? [{ start: 0, end: 0, text: `using (${input.using.join(', ')})` }] : []
+  const piece = input.condition ? worst(pieces, input.condition, 'join') : null
+  return (
+    <Box mb="1" data-testid="input">
+      <Flex align="center" gap="1.5">
+        <Text w="14px" color="faint" fontSize="11px" textAlign="right" flexShrink={0}>
+          {at + 1}
+        </Text>
+        {(facts?.sources ?? []).map((s) => (
+          <Box key={s} w="9px" h="9px" borderRadius="2px" flexShrink={0} title={s} style={{ background: hueOf(s, sources) }} />
+        ))}
+        <Text fontFamily="mono" fontSize="12px" whiteSpace="nowrap" title={input.name || input.text}>
+          {middle(input.name || input.kind, 30)}
+        </Text>
+        <Text color="faint" fontSize="11px">
+          as
+        </Text>
+        <Field label={`Alias of ${input.name}`} value={input.alias} w="64px" onCommit={(name) => builder.edit({ do: 'set alias', block, at, name })} />
+        {joined && input.join !== 'comma' && (
+          <chakra.select {...select} w="128px" ml="auto" aria-label={`How ${input.name} joins`} value={input.join} disabled={input.natural} onChange={(e) => void builder.edit({ do: 'set join', block, at, kind: e.target.value })}>
+            {joins.map(([kind, words]) => (
+              <option key={kind} value={kind}>
+                {words}
+              </option>
+            ))}
+          </chakra.select>
+        )}
+        {input.join === 'comma' && (
+          <Button {...tiny} ml="auto" color="tide" title="Its conditions stand among the filters" onClick={() => builder.edit({ do: 'set join', block, at, kind: 'cross' })}>
+            listed with a comma
+          </Button>
+        )}
+        <Button {...tiny} ml={joined ? undefined : 'auto'} aria-label={`Remove ${input.name}`} title="Take it out, with its bare columns" disabled={only} onClick={() => builder.edit({ do: 'remove input', block, at })}>
+          <X size={11} />
+        </Button>
+      </Flex>
+      {input.locked && <Locked part={input} />}
+      {joined && input.join !== 'cross' && input.join !== 'comma' && (
+        <Box pl="20px">
+          {conditions.map((c, i) => (
+            <Flex key={i} align="center" gap="1">
+              <Text color="faint" fontSize="11px" w="22px" flexShrink={0}>
+                {i === 0 ? 'on' : 'and'}
+              </Text>
+              <Field
+                label={`Condition ${i + 1} of ${input.name}`}
+                value={c.text}
+                flex="1"
+                readOnly={input.on.length === 0}
+                onCommit={(text) => builder.edit({ do: 'set condition', block, at, texts: input.on.map((o, n) => (n === i ? text : o.text)).filter(Boolean) })}
+              />
+            </Flex>
+          ))}
+          <Facts input={input} facts={facts} piece={piece} chosen={chosen} onChoose={onChoose} />
+        </Box>
+      )}
+    </Box>
+  )
+}
+
+/** Whether a join folds, whether it multiplies rows, and whether types and collations agree. */
+function Facts({ input, facts, piece, chosen, onChoose }: { input: FormInput; facts?: InputFacts; piece: Piece | null; chosen: string | null; onChoose: (id: string | null) => void }) {
+  const join = facts?.join
+  if (!join) return null
+  const differ = join.tests.flatMap((t) => {
+    const out: string[] = []
+    if (t.left.type !== t.right.type) out.push(`${t.left.type} meets ${t.right.type}`)
+    if (t.left.collation && t.right.collation && t.left.collation !== t.right.collation) out.push(`${t.left.collation} meets ${t.right.collation}, compared exactly`)
+    return out
+  })
+  const shipped = piece?.reason?.code === 'keys-shipped'
+  const where = !piece ? 'not needed for the rows, or not planned yet' : piece.verdict === 'folded' ? `folds in ${piece.source}` : shipped ? 'crosses; keys are shipped' : 'crosses'
+  const rows = join.rightUnique ? 'at most one row for each above' : join.leftUnique ? `may repeat rows: no key of ${input.alias} is compared` : 'many to many: no key is compared on either side'
+  return (
+    <Flex gap="1" pl="22px" fontSize="11px" color="faint" align="flex-start" data-testid="join-facts">
+      <Mark piece={piece} chosen={chosen} onChoose={onChoose} />
+      <Text lineHeight="18px">
+        <Box as="span" color={piece ? piece.verdict : undefined} title={piece?.reason ? `${piece.reason.text} ${piece.reason.remedy ?? ''}` : undefined}>
+          {where}
+        </Box>
+        {' · '}
+        <Box as="span" color={join.rightUnique ? undefined : 'narrowed'}>
+          {rows}
+        </Box>
+        {' · '}
+        {join.tests.length === 0 ? (
+          <Box as="span" color="narrowed">
+            no equality between both sides
+          </Box>
+        ) : differ.length > 0 ? (
+          <Box as="span" color="narrowed">
+            {differ.join('; ')}
+          </Box>
+        ) : (
+          'types agree'
+        )}
+      </Text>
+    </Flex>
+  )
+}

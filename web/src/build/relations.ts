@@ -1,0 +1,32 @@
+import type { Catalog } from '../api/client'
+import { localName } from '../sources/TableList'
+
+export interface Relation {
+  name: string
+  what: 'view' | 'table'
+  source: string // empty for a view
+  columns: { name: string; type: string }[]
+}
+
+/** What can stand in FROM for a text of a layer: views that it may read, and tables. */
+export function relationsFor(catalog: Catalog, layer: string, view: string): Relation[] {
+  const rank = new Map(catalog.layers.map((l, i) => [l.name, i]))
+  const own = layer ? (rank.get(layer) ?? Infinity) : Infinity
+  const out: Relation[] = []
+  for (const v of catalog.views) {
+    if ((rank.get(v.layer) ?? 0) <= own && !(v.layer === layer && v.name === view)) out.push({ name: `${v.layer}.${v.name}`, what: 'view', source: '', columns: v.columns })
+  }
+  for (const s of catalog.sources) {
+    for (const t of s.found?.tables ?? []) {
+      if (!s.hidden.includes(localName(t))) out.push({ name: [s.name, t.schema, t.name].filter(Boolean).join('.'), what: 'table', source: s.name, columns: t.columns ?? [] })
+    }
+  }
+  return out
+}
+
+export const addRelation = 'rovik-add-relation'
+
+/** Offers relations to whatever form is open, as one that is dropped there would be. */
+export function offerRelation(name: string) {
+  window.dispatchEvent(new CustomEvent(addRelation, { detail: name }))
+}
