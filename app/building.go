@@ -63,7 +63,7 @@ func (a *App) PreviewOf(ctx context.Context, q Query) (_ *Preview, err error) {
 	if err != nil {
 		return nil, err
 	}
-	q.SQL = fmt.Sprintf("SELECT * FROM (%s\n) AS preview LIMIT %d", syntax.Inner(q.SQL), previewRows+1)
+	q.SQL = fmt.Sprintf("SELECT * FROM (%s\n) AS preview LIMIT %d", syntax.Enclosable(q.SQL), previewRows+1)
 	run, err := a.Start(ctx, q, newID())
 	if err != nil {
 		return nil, err
@@ -163,7 +163,7 @@ func blockColumn(sql string, built *Built, block, at, column int) string {
 	}
 	text := built.Form.Blocks[block].Text
 	if len(built.Form.Blocks) == 1 {
-		text = syntax.Inner(sql)
+		text = syntax.Enclosable(sql)
 	}
 	return fmt.Sprintf("SELECT t.c%d FROM (%s\n) AS t (%s)", nth, text, strings.Join(names, ", "))
 }

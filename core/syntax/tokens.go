@@ -32,9 +32,9 @@ func Tokens(sql string) ([]Token, error) {
 	return out, nil
 }
 
-// Inner returns a query's text as it can stand in parentheses: without a
+// Enclosable returns a query's text as it can stand in parentheses: without a
 // semicolon at its end, and what follows that.
-func Inner(sql string) string {
+func Enclosable(sql string) string {
 	tokens, err := Tokens(sql)
 	if err != nil {
 		return sql
