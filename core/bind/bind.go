@@ -45,6 +45,8 @@ type Watch struct {
 	// Join is told of a join whose condition is bound; Left and Right of n may be
 	// in another order than in the text.
 	Join func(j *syntax.Join, n *plan.Join)
+	// Column is told of a column's name that is found to mean a column of the plan.
+	Column func(at syntax.Span, id plan.ID)
 	// Output is told of the columns that an item of a select list gives.
 	Output func(at syntax.Span, items []plan.Item)
 }

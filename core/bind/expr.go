@@ -169,6 +169,9 @@ func (x *exprBinder) column(c *syntax.Column) plan.Expr {
 		if len(found) == 1 {
 			ref := found[0].Ref()
 			ref.Org = b.origin(c.Span)
+			if w := b.ctx.Watch; w != nil && w.Column != nil && b.view == "" {
+				w.Column(c.Span, ref.ID)
+			}
 			return ref
 		}
 		if len(found) > 1 {
