@@ -388,7 +388,7 @@ func (a *App) Apply(ctx context.Context, dir string, im *Imported) error {
 		return value.Errorf(codeBroken, "%s: %s", b.Path, b.Message).WithHint("rovik check %s lists all that is wrong", dir)
 	}
 	a.write.Lock()
-	err := a.store.PutProject(ctx, im.layers, im.put, im.drop, "Imported")
+	err := a.store.PutProject(ctx, records.ProjectChange{Layers: im.layers, Put: im.put, Drop: im.drop, Message: "Imported"})
 	if err == nil {
 		err = a.load(ctx)
 	}

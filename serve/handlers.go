@@ -29,6 +29,7 @@ func (h *handlers) routes() []route {
 		{http.MethodGet, "/catalog", h.catalog},
 		{http.MethodPost, "/explain", h.explain},
 		{http.MethodPost, "/source-plan", h.sourcePlan},
+		{http.MethodPost, "/rename", h.rename},
 		{http.MethodPost, "/build", h.build},
 		{http.MethodPost, "/build/edit", h.editForm},
 		{http.MethodPost, "/build/preview", h.preview},
