@@ -114,8 +114,11 @@ func (r *columns) rewriteAll(relation string) (again bool, err error) {
 		}
 	}
 	names := make([]string, 0, len(todo))
+	if todo[relation] {
+		names = append(names, relation)
+	}
 	for _, v := range r.e.Views() { // lower layers first
-		if todo[v.FullName()] {
+		if todo[v.FullName()] && v.FullName() != relation {
 			names = append(names, v.FullName())
 		}
 	}

@@ -26,6 +26,8 @@ export type ColumnLineage = Schemas['ColumnLineage']
 export type DeclaredKey = Schemas['DeclaredKey']
 export type Differences = Schemas['Differences']
 export type Look = Schemas['Look']
+export type RenameRequest = Schemas['RenameRequest']
+export type Renamed = Schemas['Renamed']
 export type Built = Schemas['Built']
 export type FormBlock = Schemas['FormBlock']
 export type FormInput = Schemas['FormInput']
@@ -79,6 +81,8 @@ export const api = {
   stopRun: (id: string) => post<void>(`/runs/${id}/stop`, {}),
   rows: (id: string, offset: number, limit: number) => call<(string | null)[][]>(`/runs/${id}/rows?offset=${offset}&limit=${limit}`),
   pastRuns: () => call<PastRun[]>('/runs'),
+  planRename: (r: RenameRequest, signal: AbortSignal) => post<Renamed>('/rename', { ...r, seen: '' }, signal),
+  rename: (r: RenameRequest) => post<Renamed>('/rename', r),
   build: (q: BuildRequest, signal: AbortSignal) => post<Built>('/build', q, signal),
   editForm: (sql: string, edits: FormEdit[]) => post<Schemas['EditedText']>('/build/edit', { sql, edits }),
   preview: (q: BuildRequest, signal: AbortSignal) => post<Preview>('/build/preview', q, signal),

@@ -210,6 +210,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rename": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a column, a view or the layers other names, and every reader with them */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["RenameRequest"];
+                };
+            };
+            responses: {
+                /** @description What changes, or has changed */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Renamed"];
+                    };
+                };
+                /** @description Why it cannot be */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/build": {
         parameters: {
             query?: never;
@@ -2255,6 +2304,41 @@ export interface components {
             leftMeets: components["schemas"]["Meeting"];
             rightMeets: components["schemas"]["Meeting"];
             example: string;
+        };
+        RenameRequest: {
+            /** @description layer.view.column */
+            column?: string;
+            /** @description Views that pass it on under its name do so under the new one */
+            through?: boolean;
+            /** @description layer.view */
+            view?: string;
+            to?: string;
+            /** @description All of them, lowest first */
+            layers?: components["schemas"]["LayerChange"][];
+            /** @description Of what was worked out and is to be done; empty to work it out */
+            seen?: string;
+            message?: string;
+        };
+        LayerChange: {
+            was: string;
+            name: string;
+            description: string;
+        };
+        Renamed: {
+            texts: components["schemas"]["RenamedText"][];
+            moves: components["schemas"]["ViewMove"][];
+            columns: string[];
+            seen: string;
+        };
+        RenamedText: {
+            view: string;
+            was: string;
+            is: string;
+            note: string;
+        };
+        ViewMove: {
+            from: string;
+            to: string;
         };
         Catalog: {
             sources: components["schemas"]["SourceInfo"][];

@@ -4,6 +4,7 @@ import { Moon, Sun } from 'lucide-react'
 import { Navigate, NavLink, Route, Routes } from 'react-router'
 import { api } from '../api/client'
 import { useScheme } from '../lib/scheme'
+import { LayersPage } from '../layers/LayersPage'
 import { LineagePage } from '../lineage/LineagePage'
 import { RunsPage } from '../runs/RunsPage'
 import { ConnectPage } from '../sources/ConnectPage'
@@ -17,6 +18,7 @@ import { Tree } from './Tree'
 const places = [
   ['/query', 'New query'],
   ['/sources', 'Sources'],
+  ['/layers', 'Layers'],
   ['/runs', 'Runs'],
 ] as const
 
@@ -36,7 +38,7 @@ export function Shell() {
             {dark ? <Sun size={14} /> : <Moon size={14} />}
           </IconButton>
         </Flex>
-        <Flex as="nav" px="3" pb="2" gap="3" fontSize="12px">
+        <Flex as="nav" px="3" pb="2" gap="2.5" fontSize="12px" whiteSpace="nowrap">
           {places.map(([to, label]) => (
             <NavLink key={to} to={to}>
               {({ isActive }) => (
@@ -64,6 +66,7 @@ export function Shell() {
             <Route path="/sources/:source?/:table?" element={<SourcesPage catalog={catalog.data} />} />
             <Route path="/sources/:source/shape/:set" element={<ShapePage catalog={catalog.data} />} />
             <Route path="/lineage/:name" element={<LineagePage catalog={catalog.data} />} />
+            <Route path="/layers" element={<LayersPage catalog={catalog.data} />} />
             <Route path="/connect" element={<ConnectPage />} />
             <Route path="/runs" element={<RunsPage catalog={catalog.data} />} />
             <Route path="*" element={<Note>There is nothing at this address.</Note>} />

@@ -11,6 +11,7 @@ import { Grid } from '../rows/Grid'
 import { Drawing } from '../waterline/Drawing'
 import { PieceNote } from '../waterline/PieceNote'
 import { Editor, type History } from './Editor'
+import { RenameStrip } from './RenameStrip'
 import { SavePanel } from './SavePanel'
 import { SaveStrip } from './SaveStrip'
 import { useExplain } from './useExplain'
@@ -51,6 +52,7 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
   const [previewing, setPreviewing] = useState(false)
   const preview = usePreview(query, previewing && explained.current)
   const [replacing, setReplacing] = useState(false)
+  const [renaming, setRenaming] = useState(false)
   // The revision that the text is based on, whatever others save meanwhile.
   const [base, setBase] = useState(saved?.revision ?? 0)
   useEffect(() => {
@@ -121,6 +123,11 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
           </Link>
         )}
         {name && (
+          <Button size="xs" {...quiet} disabled={changed} aria-expanded={renaming} _expanded={{ bg: 'sea' }} title={changed ? 'Save it first' : 'Give it, or a column of it, another name everywhere'} onClick={() => setRenaming(!renaming)}>
+            Rename…
+          </Button>
+        )}
+        {name && (
           <Button size="xs" {...quiet} disabled={!changed || explained.problem !== null} onClick={save}>
             <Save size={13} /> Save…
           </Button>
@@ -139,6 +146,7 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
         )}
       </Flex>
       {replacing && saved && changed && <SaveStrip view={saved} base={base} sql={text} onSaved={setBase} onDone={() => setReplacing(false)} />}
+      {renaming && saved && !changed && <RenameStrip catalog={catalog} view={saved} onDone={() => setRenaming(false)} />}
       {saving && <SavePanel catalog={catalog} sql={text} onClose={() => setSaving(false)} onSaved={(v) => navigate(`/view/${v.layer}/${v.name}`)} />}
       <Flex flex="1" minH="0">
         <Flex direction="column" w="41%" minW="300px" borderRight="1px solid" borderColor="line">
