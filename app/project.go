@@ -10,6 +10,7 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"reflect"
 	"slices"
 	"sort"
 	"strings"
@@ -42,6 +43,8 @@ type layerDoc struct {
 	Name        string            `json:"name"`
 	Description string            `json:"description"`
 	Views       map[string]string `json:"views"`
+	// Notes are what is said of views beside their description, by name.
+	Notes map[string]catalog.Notes `json:"notes,omitempty"`
 }
 
 // sourceDoc is how a source is reached and what was chosen about it. Passwords
@@ -63,10 +66,13 @@ func (a *App) Files() (map[string][]byte, error) {
 	out := map[string][]byte{}
 	doc := projectDoc{Layers: []layerDoc{}}
 	for _, l := range s.catalog.Layers() {
-		of := layerDoc{l.Name, l.Description, map[string]string{}}
+		of := layerDoc{Name: l.Name, Description: l.Description, Views: map[string]string{}, Notes: map[string]catalog.Notes{}}
 		for _, v := range s.catalog.Views() {
 			if v.Layer == l.Name {
 				of.Views[v.Name] = v.Description
+				if !v.Notes.Empty() {
+					of.Notes[v.Name] = v.Notes
+				}
 				out[viewPath(v)] = []byte(v.SQL + "\n")
 			}
 		}
@@ -307,7 +313,7 @@ func (a *App) readViews(im *Imported, files map[string][]byte) error {
 		seen[l.Name] = true
 		im.layers = append(im.layers, catalog.Layer{Name: l.Name, Description: l.Description})
 		for name, description := range l.Views {
-			v := &catalog.View{Layer: l.Name, Name: name, Description: description}
+			v := &catalog.View{Layer: l.Name, Name: name, Description: description, Notes: l.Notes[name]}
 			text, ok := files[viewPath(v)]
 			if err := checkName("view", name); err != nil {
 				breach(projectFile, err.Error())
@@ -319,7 +325,7 @@ func (a *App) readViews(im *Imported, files map[string][]byte) error {
 			}
 			v.SQL = strings.TrimSuffix(string(text), "\n")
 			views = append(views, v)
-			if was := s.catalog.View(v.FullName()); was == nil || was.SQL != v.SQL || was.Description != v.Description {
+			if was := s.catalog.View(v.FullName()); was == nil || was.SQL != v.SQL || was.Description != v.Description || !reflect.DeepEqual(was.Notes, v.Notes) {
 				im.put = append(im.put, v)
 			}
 		}

@@ -95,6 +95,9 @@ func (a *App) renamed(r Renaming) (*Renamed, *records.ProjectChange, error) {
 	for _, t := range plan.Texts {
 		v := *s.catalog.View(t.View)
 		v.SQL = t.Is
+		if _, _, column := cutColumn(r.Column); slices.Contains(plan.Columns, t.View+"."+column) {
+			v.Notes = v.Notes.Renamed(column, r.To)
+		}
 		if name, ok := to[t.View]; ok {
 			v.Layer, v.Name, _ = strings.Cut(name, ".")
 		}
@@ -106,6 +109,13 @@ func (a *App) renamed(r Renaming) (*Renamed, *records.ProjectChange, error) {
 	}
 	sum := sha256.Sum256(whole)
 	return &Renamed{*plan, hex.EncodeToString(sum[:8])}, change, nil
+}
+
+// cutColumn cuts layer.view.column.
+func cutColumn(name string) (layer, view, column string) {
+	layer, rest, _ := strings.Cut(name, ".")
+	view, column, _ = strings.Cut(rest, ".")
+	return layer, view, column
 }
 
 func (a *App) renameColumn(r Renaming) (*rename.Plan, error) {

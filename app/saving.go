@@ -48,6 +48,9 @@ func (a *App) SaveRevision(ctx context.Context, v catalog.View, message string, 
 	if err != nil {
 		return nil, err
 	}
+	if was := a.Catalog().View(v.FullName()); was != nil && v.Notes.Empty() && v.SQL != was.SQL {
+		v.Notes = notesFor(was.Notes, after.View(v.FullName()).Table)
+	}
 	before := a.state.Load().estate
 	for _, reader := range before.Downstream(v.FullName()) {
 		if now := after.View(reader); now.Err != nil && before.View(reader).Err == nil {
@@ -65,6 +68,20 @@ func (a *App) SaveRevision(ctx context.Context, v catalog.View, message string, 
 		return nil, err
 	}
 	return &v, a.load(ctx)
+}
+
+// notesFor are the notes of the columns that are still there.
+func notesFor(n catalog.Notes, t *catalog.Table) catalog.Notes {
+	out := catalog.Notes{Labels: n.Labels}
+	for column, note := range n.Columns {
+		if t.Column(column) >= 0 {
+			if out.Columns == nil {
+				out.Columns = map[string]catalog.ColumnNote{}
+			}
+			out.Columns[column] = note
+		}
+	}
+	return out
 }
 
 // checkView says why a view cannot be kept, and returns the estate with it.
@@ -117,7 +134,7 @@ func (a *App) Revisions(ctx context.Context, name string) ([]Revision, error) {
 	}
 	out := []Revision{}
 	for _, r := range kept {
-		out = append(out, Revision(*r))
+		out = append(out, Revision{r.Number, r.SQL, r.Description, r.Message, r.SavedAt})
 	}
 	return out, nil
 }

@@ -4,6 +4,8 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"maps"
+	"slices"
 	"strings"
 	"sync"
 
@@ -61,6 +63,13 @@ func (a *App) reindex(ctx context.Context) error {
 	}
 	for _, v := range s.catalog.Views() {
 		e := records.Entry{What: "view", Name: v.FullName(), Description: v.Description, SQL: v.SQL}
+		for _, l := range v.Notes.Labels {
+			e.Description += "\n" + l
+		}
+		for _, c := range slices.Sorted(maps.Keys(v.Notes.Columns)) {
+			n := v.Notes.Columns[c]
+			e.Description += "\n" + c + ": " + n.Description + " " + strings.Join(n.Labels, " ")
+		}
 		if known := s.estate.View(v.FullName()); known.Err == nil {
 			e.Columns = columnNames(known.Table)
 		}

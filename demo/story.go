@@ -23,14 +23,19 @@ FROM registry.makers AS m`},
   r.room_id, r.name AS room, s.name AS site, s.town, upper(r.climate_class) AS climate_class
 FROM registry.rooms AS r
 JOIN registry.sites AS s ON s.site_id = r.site_id`},
-	{Layer: "intake", Name: "institution", Description: "Borrowers; codes come in any case and with spaces.", SQL: `SELECT
+	{Layer: "intake", Name: "institution", Description: "Borrowers; codes come in any case and with spaces.", Notes: catalog.Notes{Labels: []string{"partners"}, Columns: map[string]catalog.ColumnNote{
+		"name": {Description: "The institution's full name.", Labels: []string{"partners"}},
+	}}, SQL: `SELECT
   i.institution_id, upper(btrim(i.code)) AS code, i.name, i.country, i.credit_limit
 FROM lending.institutions AS i`},
 	{Layer: "intake", Name: "loan", Description: "Loans of the current system, status and borrower code cleaned.", SQL: `SELECT
   l.loan_id, l.loan_no, upper(btrim(l.institution_code)) AS institution_code,
   lower(btrim(l.status)) AS status, l.courier_id, l.sent_on, l.due_on, l.returned_on
 FROM lending.loans AS l`},
-	{Layer: "intake", Name: "loan_line", Description: "Objects of each loan.", SQL: `SELECT
+	{Layer: "intake", Name: "loan_line", Description: "Objects of each loan.", Notes: catalog.Notes{Columns: map[string]catalog.ColumnNote{
+		"object_no":     {Description: "The object's accession number, as the register writes it."},
+		"insured_value": {Description: "What the borrower has insured the object for, for this loan.", Labels: []string{"insurance"}},
+	}}, SQL: `SELECT
   n.loan_id, n.line_no, n.object_no, n.insured_value, n.packing
 FROM lending.loan_lines AS n`},
 	{Layer: "intake", Name: "archived_loan", Description: "Loans closed before the current system; dates and values are text there.", SQL: `SELECT

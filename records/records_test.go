@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"reflect"
 	"testing"
 	"time"
 
@@ -63,7 +64,7 @@ func TestRecordsSurviveARestart(t *testing.T) {
 		t.Errorf("layers %v, %v", layers, err)
 	}
 	views, err := s.Views(ctx)
-	if err != nil || len(views) != 1 || *views[0] != *v {
+	if err != nil || len(views) != 1 || !reflect.DeepEqual(views[0], v) {
 		t.Errorf("views %v, %v", views, err)
 	}
 }

@@ -3,6 +3,7 @@ package records
 import (
 	"context"
 	"database/sql"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"time"
@@ -14,6 +15,7 @@ import (
 type Revision struct {
 	Number                    int
 	SQL, Description, Message string
+	Notes                     catalog.Notes
 	SavedAt                   time.Time
 }
 
@@ -28,7 +30,7 @@ const (
 
 // Views returns all views.
 func (s *Store) Views(ctx context.Context) ([]*catalog.View, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT layer, name, sql, description, revision FROM view ORDER BY layer, name")
+	rows, err := s.db.QueryContext(ctx, "SELECT layer, name, sql, description, revision, notes FROM view ORDER BY layer, name")
 	if err != nil {
 		return nil, fmt.Errorf("reading the views: %w", err)
 	}
@@ -36,8 +38,12 @@ func (s *Store) Views(ctx context.Context) ([]*catalog.View, error) {
 	var out []*catalog.View
 	for rows.Next() {
 		var v catalog.View
-		if err := rows.Scan(&v.Layer, &v.Name, &v.SQL, &v.Description, &v.Revision); err != nil {
+		var notes string
+		if err := rows.Scan(&v.Layer, &v.Name, &v.SQL, &v.Description, &v.Revision, &notes); err != nil {
 			return nil, fmt.Errorf("reading the views: %w", err)
+		}
+		if err := json.Unmarshal([]byte(notes), &v.Notes); err != nil {
+			return nil, fmt.Errorf("reading the notes of %s: %w", v.FullName(), err)
 		}
 		out = append(out, &v)
 	}
@@ -82,19 +88,24 @@ func putView(ctx context.Context, tx *sql.Tx, v *catalog.View, message string, b
 		return err
 	}
 	v.Revision = last + 1
-	if _, err := tx.ExecContext(ctx, `INSERT INTO view (layer, name, sql, description, saved_at, revision) VALUES (?, ?, ?, ?, ?, ?)
-		ON CONFLICT (layer, name) DO UPDATE SET sql = excluded.sql, description = excluded.description, saved_at = excluded.saved_at, revision = excluded.revision`,
-		v.Layer, v.Name, v.SQL, v.Description, at, v.Revision); err != nil {
+	notes, err := json.Marshal(v.Notes)
+	if err != nil {
 		return err
 	}
-	_, err = tx.ExecContext(ctx, "INSERT INTO revision (layer, name, number, sql, description, message, saved_at) VALUES (?, ?, ?, ?, ?, ?, ?)",
-		v.Layer, v.Name, v.Revision, v.SQL, v.Description, message, at)
+	if _, err := tx.ExecContext(ctx, `INSERT INTO view (layer, name, sql, description, saved_at, revision, notes) VALUES (?, ?, ?, ?, ?, ?, ?)
+		ON CONFLICT (layer, name) DO UPDATE SET sql = excluded.sql, description = excluded.description, saved_at = excluded.saved_at,
+			revision = excluded.revision, notes = excluded.notes`,
+		v.Layer, v.Name, v.SQL, v.Description, at, v.Revision, string(notes)); err != nil {
+		return err
+	}
+	_, err = tx.ExecContext(ctx, "INSERT INTO revision (layer, name, number, sql, description, message, saved_at, notes) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+		v.Layer, v.Name, v.Revision, v.SQL, v.Description, message, at, string(notes))
 	return err
 }
 
 // Revisions returns the texts that a view had, newest first.
 func (s *Store) Revisions(ctx context.Context, layer, name string) ([]*Revision, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT number, sql, description, message, saved_at FROM revision WHERE layer = ? AND name = ? ORDER BY number DESC", layer, name)
+	rows, err := s.db.QueryContext(ctx, "SELECT number, sql, description, message, saved_at, notes FROM revision WHERE layer = ? AND name = ? ORDER BY number DESC", layer, name)
 	if err != nil {
 		return nil, fmt.Errorf("reading the revisions of %s.%s: %w", layer, name, err)
 	}
@@ -102,8 +113,12 @@ func (s *Store) Revisions(ctx context.Context, layer, name string) ([]*Revision,
 	out := []*Revision{}
 	for rows.Next() {
 		var r Revision
-		var at string
-		if err := rows.Scan(&r.Number, &r.SQL, &r.Description, &r.Message, &at); err != nil {
+		var at, notes string
+		err := rows.Scan(&r.Number, &r.SQL, &r.Description, &r.Message, &at, &notes)
+		if err == nil {
+			err = json.Unmarshal([]byte(notes), &r.Notes)
+		}
+		if err != nil {
 			return nil, fmt.Errorf("reading the revisions of %s.%s: %w", layer, name, err)
 		}
 		r.SavedAt, _ = time.Parse(timeFormat, at)

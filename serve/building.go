@@ -6,6 +6,7 @@ import (
 	"github.com/labstack/echo/v4"
 
 	"rovik/app"
+	"rovik/core/catalog"
 	"rovik/core/form"
 )
 
@@ -78,5 +79,34 @@ func (h *handlers) suggestJoins(c echo.Context) error {
 func (h *handlers) measureJoin(c echo.Context) error {
 	return answer(c, func(r buildRequest) (*app.JoinMeasure, error) {
 		return h.app.MeasureJoin(c.Request().Context(), r.query(), r.Block, r.Input, r.Left, r.Name, r.Right)
+	})
+}
+
+func (h *handlers) draft(c echo.Context) error {
+	return answer(c, func(r buildRequest) (map[string]string, error) {
+		text, err := h.app.Draft(r.query())
+		return map[string]string{"description": text}, err
+	})
+}
+
+// notesRequest is what is said of a view from now on, based on a revision.
+type notesRequest struct {
+	Description string                        `json:"description"`
+	Labels      []string                      `json:"labels"`
+	Columns     map[string]catalog.ColumnNote `json:"columns"`
+	Base        int                           `json:"base"`
+}
+
+func (h *handlers) describe(c echo.Context) error {
+	return answer(c, func(r notesRequest) (app.ViewInfo, error) {
+		base := r.Base
+		if base == 0 {
+			base = app.AnyRevision
+		}
+		v, err := h.app.Describe(c.Request().Context(), c.Param("name"), r.Description, catalog.Notes{Labels: r.Labels, Columns: r.Columns}, base)
+		if err != nil {
+			return app.ViewInfo{}, err
+		}
+		return h.app.ViewInfo(v), nil
 	})
 }

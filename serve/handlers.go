@@ -38,6 +38,8 @@ func (h *handlers) routes() []route {
 		{http.MethodPost, "/build/measure", h.measureJoin},
 		{http.MethodPost, "/views", h.saveView},
 		{http.MethodPost, "/views/effects", h.effects},
+		{http.MethodPost, "/build/draft", h.draft},
+		{http.MethodPost, "/views/:name/notes", h.describe},
 		{http.MethodGet, "/views/:name/revisions", h.revisions},
 		{http.MethodPost, "/sources", h.connectSource},
 		{http.MethodPost, "/sources/try", h.trySource},

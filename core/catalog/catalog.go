@@ -4,6 +4,7 @@
 package catalog
 
 import (
+	"maps"
 	"slices"
 	"sort"
 	"strings"
@@ -162,7 +163,36 @@ type View struct {
 	SQL         string `json:"sql"`
 	Description string `json:"description"`
 	Revision    int    `json:"revision"` // from 1; 0 for one that is not kept
+	Notes       Notes  `json:"notes"`
 }
+
+// Notes are labels of a view, and what is said of its columns beside what they
+// inherit.
+type Notes struct {
+	Labels  []string              `json:"labels,omitempty"`
+	Columns map[string]ColumnNote `json:"columns,omitempty"`
+}
+
+// ColumnNote is what is said of a column.
+type ColumnNote struct {
+	Description string   `json:"description,omitempty"`
+	Labels      []string `json:"labels,omitempty"`
+}
+
+// Renamed returns notes in which a column has another name.
+func (n Notes) Renamed(column, to string) Notes {
+	note, ok := n.Columns[column]
+	if !ok {
+		return n
+	}
+	out := Notes{Labels: n.Labels, Columns: maps.Clone(n.Columns)}
+	delete(out.Columns, column)
+	out.Columns[to] = note
+	return out
+}
+
+// Empty tells whether nothing is said.
+func (n Notes) Empty() bool { return len(n.Labels) == 0 && len(n.Columns) == 0 }
 
 // FullName returns layer.view.
 func (v *View) FullName() string { return v.Layer + "." + v.Name }

@@ -81,6 +81,8 @@ export const api = {
   stopRun: (id: string) => post<void>(`/runs/${id}/stop`, {}),
   rows: (id: string, offset: number, limit: number) => call<(string | null)[][]>(`/runs/${id}/rows?offset=${offset}&limit=${limit}`),
   pastRuns: () => call<PastRun[]>('/runs'),
+  draft: (q: BuildRequest) => post<Schemas['DraftedText']>('/build/draft', q),
+  describe: (view: string, n: Schemas['NotesRequest']) => post<ViewInfo>(`/views/${encodeURIComponent(view)}/notes`, n),
   planRename: (r: RenameRequest, signal: AbortSignal) => post<Renamed>('/rename', { ...r, seen: '' }, signal),
   rename: (r: RenameRequest) => post<Renamed>('/rename', r),
   build: (q: BuildRequest, signal: AbortSignal) => post<Built>('/build', q, signal),

@@ -259,6 +259,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/build/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A first description of a text, by rules */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BuildRequest"];
+                };
+            };
+            responses: {
+                /** @description The description */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DraftedText"];
+                    };
+                };
+                /** @description What is wrong with the text */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/views/{name}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what a view and its columns are */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["NotesRequest"];
+                };
+            };
+            responses: {
+                /** @description The view as saved */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ViewInfo"];
+                    };
+                };
+                /** @description Why it was not saved */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/build": {
         parameters: {
             query?: never;
@@ -2340,6 +2440,29 @@ export interface components {
             from: string;
             to: string;
         };
+        DraftedText: {
+            description: string;
+        };
+        NotesRequest: {
+            description: string;
+            labels?: string[];
+            columns?: {
+                [key: string]: components["schemas"]["ColumnNote"];
+            };
+            base?: number;
+        };
+        ColumnNote: {
+            description?: string;
+            labels?: string[];
+        };
+        ViewColumn: {
+            name: string;
+            type: string;
+            description: string;
+            labels: string[];
+            /** @description The view that this is inherited from */
+            from: string;
+        };
         Catalog: {
             sources: components["schemas"]["SourceInfo"][];
             layers: components["schemas"]["Layer"][];
@@ -2350,12 +2473,13 @@ export interface components {
             description: string;
         };
         ViewInfo: {
+            labels: string[];
             revision: number;
             layer: string;
             name: string;
             sql: string;
             description: string;
-            columns: components["schemas"]["ReportColumn"][];
+            columns: components["schemas"]["ViewColumn"][];
             error: string;
         };
         SourceInfo: {

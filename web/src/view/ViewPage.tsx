@@ -11,6 +11,7 @@ import { Grid } from '../rows/Grid'
 import { Drawing } from '../waterline/Drawing'
 import { PieceNote } from '../waterline/PieceNote'
 import { Editor, type History } from './Editor'
+import { NotesStrip } from './NotesStrip'
 import { RenameStrip } from './RenameStrip'
 import { SavePanel } from './SavePanel'
 import { SaveStrip } from './SaveStrip'
@@ -53,6 +54,7 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
   const preview = usePreview(query, previewing && explained.current)
   const [replacing, setReplacing] = useState(false)
   const [renaming, setRenaming] = useState(false)
+  const [describing, setDescribing] = useState(false)
   // The revision that the text is based on, whatever others save meanwhile.
   const [base, setBase] = useState(saved?.revision ?? 0)
   useEffect(() => {
@@ -102,9 +104,18 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
             not saved
           </Text>
         )}
-        <Text flex="1" color="faint" fontSize="12px" truncate>
-          {saved?.description}
-        </Text>
+        <Flex flex="1" minW="0" align="center" gap="1.5">
+          {saved && (
+            <Box as="button" minW="0" color="faint" fontSize="12px" truncate textAlign="left" aria-expanded={describing} title={`${saved.description || 'Say what it is'} (click to change)`} _hover={{ color: 'ink' }} onClick={() => setDescribing(!describing)}>
+              {saved.description || 'Describe it…'}
+            </Box>
+          )}
+          {saved?.labels.map((l) => (
+            <Text key={l} flexShrink={0} fontSize="11px" color="faint" borderBottom="1px dashed" borderColor="line">
+              {l}
+            </Text>
+          ))}
+        </Flex>
         <Button size="xs" {...quiet} aria-pressed={!foldOff} title="With folding off, sources send bare columns and Rovik does everything: the rows are the same" onClick={() => setFoldOff(!foldOff)}>
           Folding {foldOff ? 'off' : 'on'}
         </Button>
@@ -146,6 +157,16 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
         )}
       </Flex>
       {replacing && saved && changed && <SaveStrip view={saved} base={base} sql={text} onSaved={setBase} onDone={() => setReplacing(false)} />}
+      {describing && saved && (
+        <NotesStrip
+          key={saved.revision}
+          view={saved}
+          onDone={(revision) => {
+            if (revision > 0) setBase(revision)
+            setDescribing(false)
+          }}
+        />
+      )}
       {renaming && saved && !changed && <RenameStrip catalog={catalog} view={saved} onDone={() => setRenaming(false)} />}
       {saving && <SavePanel catalog={catalog} sql={text} onClose={() => setSaving(false)} onSaved={(v) => navigate(`/view/${v.layer}/${v.name}`)} />}
       <Flex flex="1" minH="0">
