@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"regexp"
 	"slices"
 	"sync"
@@ -42,6 +43,7 @@ type App struct {
 	measures measurements
 	health   health
 	index    index
+	knowing  sync.WaitGroup // what is known of views is being kept
 }
 
 // state is a snapshot of the catalogue with what it is reached by.
@@ -121,6 +123,7 @@ func (a *App) Close() error {
 		c.conn.Close()
 	}
 	a.measures.writing.Wait()
+	a.knowing.Wait()
 	return a.store.Close()
 }
 
@@ -186,7 +189,15 @@ func (a *App) load(ctx context.Context, anew ...string) error {
 		before = old.estate
 	}
 	s.estate = a.estateOf(s, s.catalog, before)
+	if before == nil {
+		known, err := a.store.Known(ctx)
+		if err != nil {
+			return err
+		}
+		s.estate.Keep(known)
+	}
 	a.state.Store(s)
+	a.remember(s)
 	if old != nil {
 		for name, c := range old.sources {
 			if now := s.sources[name]; now == nil || now.conn != c.conn {
@@ -195,6 +206,29 @@ func (a *App) load(ctx context.Context, anew ...string) error {
 		}
 	}
 	return nil
+}
+
+// remember keeps what is known of the views of a state, once it is, for the next
+// start.
+func (a *App) remember(s *state) {
+	a.knowing.Add(1)
+	go func() {
+		defer a.knowing.Done()
+		defer func() {
+			if r := recover(); r != nil {
+				slog.Error("knowing the views met a mistake in Rovik", "panic", r)
+			}
+		}()
+		s.estate.Views()
+		if a.state.Load() != s {
+			return
+		}
+		if packed := s.estate.Packed(); len(packed) > 0 {
+			if err := a.store.PutKnown(context.Background(), packed); err != nil {
+				slog.Warn("what is known of views is not kept", "error", err)
+			}
+		}
+	}()
 }
 
 // estateOf knows the views of a catalogue, before being what was known of it.

@@ -145,7 +145,7 @@ func TestAtTheSameTime(t *testing.T) {
 				errs <- err
 			}
 			a.Check()
-			a.ViewInfos()
+			a.ViewNames()
 		}()
 	}
 	wg.Wait()

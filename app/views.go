@@ -33,13 +33,41 @@ type ViewColumn struct {
 	From        string   `json:"from"`
 }
 
-// ViewInfos lists all views by layer and name.
-func (a *App) ViewInfos() []ViewInfo {
-	out := []ViewInfo{}
-	for _, v := range a.Catalog().Views() {
-		out = append(out, a.ViewInfo(v))
+// ViewName is a view in a list of very many.
+type ViewName struct {
+	Layer       string   `json:"layer"`
+	Name        string   `json:"name"`
+	Description string   `json:"description"`
+	Labels      []string `json:"labels"`
+	Revision    int      `json:"revision"`
+	Columns     int      `json:"columns"`
+	Error       string   `json:"error"`
+}
+
+// ViewNames lists all views by layer and name.
+func (a *App) ViewNames() []ViewName {
+	out := []ViewName{}
+	for _, v := range a.state.Load().estate.Views() {
+		n := ViewName{Layer: v.Layer, Name: v.Name, Description: v.Description, Labels: append([]string{}, v.Notes.Labels...), Revision: v.Revision}
+		if v.Err != nil {
+			n.Error = v.Err.Error()
+		} else {
+			n.Columns = len(v.Table.Columns)
+		}
+		out = append(out, n)
 	}
 	return out
+}
+
+// View describes the view of that name.
+func (a *App) View(name string) (*ViewInfo, error) {
+	v := a.Catalog().View(name)
+	if v == nil {
+		_, _, err := a.viewColumn(name)
+		return nil, err
+	}
+	info := a.ViewInfo(v)
+	return &info, nil
 }
 
 // ViewInfo describes a view.
@@ -124,4 +152,33 @@ func (a *App) Draft(q Query) (_ string, err error) {
 		rows = int64(plan.NewEstimator(b.Root).Knowing(a.measures.get).Rows(b.Root))
 	}
 	return form.Describe(built.Form, built.Facts, rows), nil
+}
+
+// maxNames bounds the names that are offered.
+const maxNames = 40
+
+// ColumnNames lists columns of views and tables whose dotted names have a text in
+// them.
+func (a *App) ColumnNames(like string) []string {
+	out := []string{}
+	like = strings.ToLower(strings.TrimSpace(like))
+	add := func(relation string, t *catalog.Table) {
+		for i := range t.Columns {
+			if n := relation + "." + t.Columns[i].Name; len(out) < maxNames && strings.Contains(strings.ToLower(n), like) {
+				out = append(out, n)
+			}
+		}
+	}
+	s := a.state.Load()
+	for _, v := range s.estate.Views() {
+		if v.Err == nil {
+			add(v.FullName(), v.Table)
+		}
+	}
+	for _, src := range s.catalog.Sources() {
+		for _, t := range src.Tables {
+			add(t.FullName(), t)
+		}
+	}
+	return out
 }

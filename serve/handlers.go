@@ -39,6 +39,7 @@ func (h *handlers) routes() []route {
 		{http.MethodPost, "/views", h.saveView},
 		{http.MethodPost, "/views/effects", h.effects},
 		{http.MethodPost, "/build/draft", h.draft},
+		{http.MethodGet, "/views/:name", h.view},
 		{http.MethodPost, "/views/:name/notes", h.describe},
 		{http.MethodGet, "/views/:name/revisions", h.revisions},
 		{http.MethodPost, "/sources", h.connectSource},
@@ -54,6 +55,7 @@ func (h *handlers) routes() []route {
 		{http.MethodGet, "/lineage/:name/csv", h.lineageCSV},
 		{http.MethodGet, "/impact/:name", h.impact},
 		{http.MethodGet, "/search", h.search},
+		{http.MethodGet, "/columns", h.columnNames},
 		{http.MethodPost, "/sources/:name/limits", h.setLimits},
 		{http.MethodPost, "/sources/:name/keys", h.declareKey},
 		{http.MethodPost, "/sources/:name/look", h.lookAt},
@@ -78,12 +80,12 @@ func (h *handlers) routes() []route {
 type catalogReply struct {
 	Sources []app.SourceInfo `json:"sources"`
 	Layers  []catalog.Layer  `json:"layers"`
-	Views   []app.ViewInfo   `json:"views"`
+	Views   []app.ViewName   `json:"views"`
 }
 
 func (h *handlers) catalog(c echo.Context) error {
 	layers := append([]catalog.Layer{}, h.app.Catalog().Layers()...) // a new project has none, which is a list too
-	return c.JSON(http.StatusOK, catalogReply{h.app.Sources(), layers, h.app.ViewInfos()})
+	return c.JSON(http.StatusOK, catalogReply{h.app.Sources(), layers, h.app.ViewNames()})
 }
 
 // queryRequest is a text to explain or run. Layer and View say whose
@@ -161,6 +163,18 @@ func (h *handlers) saveView(c echo.Context) error {
 		return err
 	}
 	return c.JSON(http.StatusOK, h.app.ViewInfo(v))
+}
+
+func (h *handlers) columnNames(c echo.Context) error {
+	return c.JSON(http.StatusOK, h.app.ColumnNames(c.QueryParam("like")))
+}
+
+func (h *handlers) view(c echo.Context) error {
+	v, err := h.app.View(c.Param("name"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, v)
 }
 
 func (r viewRequest) view() catalog.View {

@@ -130,7 +130,7 @@ func TestBadInput(t *testing.T) {
 	}
 	_, body := request(t, srv, "GET", "/api/catalog", "", nil)
 	var got catalogReply
-	if err := json.Unmarshal([]byte(body), &got); err != nil || len(got.Views) != 1 || got.Views[0].SQL != "SELECT 1 AS a" {
+	if err := json.Unmarshal([]byte(body), &got); err != nil || len(got.Views) != 1 || got.Views[0].Columns != 1 {
 		t.Errorf("the views are %+v, %v", got.Views, err)
 	}
 }
@@ -196,7 +196,7 @@ func TestOpenAPIDescribesTheFields(t *testing.T) {
 		"ViewInfo": app.ViewInfo{}, "SourceInfo": app.SourceInfo{}, "FoundSource": catalog.Source{}, "Quirk": catalog.Quirk{}, "CommonValue": catalog.CommonValue{}, "QuirkChange": catalog.QuirkChange{}, "SourcePlan": app.SourcePlan{}, "ReportRewrite": exec.ReportRewrite{}, "Table": catalog.Table{},
 		"TableColumn": catalog.Column{}, "Key": catalog.Key{}, "ForeignKey": catalog.ForeignKey{}, "ReportColumn": exec.ReportColumn{},
 		"Reason": fold.Reason{}, "ReportPiece": exec.ReportPiece{}, "ReportStatement": exec.ReportStatement{}, "ReportOperator": exec.ReportOperator{},
-		"NotesRequest": notesRequest{}, "ColumnNote": catalog.ColumnNote{}, "ViewColumn": app.ViewColumn{}, "RenameRequest": renameRequest{}, "LayerChange": app.LayerChange{}, "Renamed": app.Renamed{}, "RenamedText": rename.Text{}, "ViewMove": rename.Move{},
+		"NotesRequest": notesRequest{}, "ColumnNote": catalog.ColumnNote{}, "ViewColumn": app.ViewColumn{}, "ViewName": app.ViewName{}, "RenameRequest": renameRequest{}, "LayerChange": app.LayerChange{}, "Renamed": app.Renamed{}, "RenamedText": rename.Text{}, "ViewMove": rename.Move{},
 		"BuildRequest": buildRequest{}, "EditRequest": editRequest{}, "FormEdit": form.Edit{}, "CleaningStep": form.Clean{}, "Built": app.Built{}, "Form": form.Form{}, "FormPart": form.Part{},
 		"FormBlock": form.Block{}, "FormOutput": form.Output{}, "FormInput": form.Input{}, "FormOrder": form.Order{}, "FormFacts": form.Facts{}, "InputFacts": form.InputFacts{}, "FormColumn": form.Column{},
 		"JoinFacts": form.JoinFacts{}, "JoinTest": form.Test{}, "JoinSide": form.Side{}, "Preview": app.Preview{}, "ColumnProfile": app.ColumnProfile{}, "CleaningOffer": form.Offer{},

@@ -18,7 +18,7 @@ import (
 // ends at columns of sources.
 func TestLineageOfTheDemo(t *testing.T) {
 	columns, steps := 0, 0
-	for _, v := range project.ViewInfos() {
+	for _, v := range project.ViewNames() {
 		cols, err := project.Lineage(v.Layer + "." + v.Name)
 		if err != nil {
 			t.Fatal(err)

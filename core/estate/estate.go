@@ -24,14 +24,18 @@ type View struct {
 	// Table has the view's columns; nil where it does not bind.
 	Table *catalog.Table
 	Err   error
-	// Text is the lineage of its own text, over what it reads.
-	Text *lineage.Text
 	// Reads are the relations that the text names: tables, views, and statements
 	// as they stand.
 	Reads []string
 	// Depth is how many views lie one on top of the other, this one included.
 	Depth int
+	text  *lazyText
+	kept  bool // what is known is kept as it is
 }
+
+// Text is the lineage of the view's own text, over what it reads; nil where it does
+// not bind.
+func (v *View) Text() *lineage.Text { return v.text.get() }
 
 // Estate knows the views of a catalogue. Its methods may be called at the same
 // time; what they return must not be changed.
@@ -43,6 +47,8 @@ type Estate struct {
 	binding []string // the views that are being bound, outermost first
 	readers map[string][]string
 	away    bool // some source could not be asked of a statement
+	kept    map[string][]byte
+	hashes  map[*catalog.Table]string
 }
 
 // New makes an estate. ctx has what views are bound in: the catalogue, the
@@ -109,6 +115,9 @@ func (e *Estate) view(v *catalog.View) *View {
 	}
 	e.binding = append(e.binding, name)
 	out := e.old(v)
+	if out == nil {
+		out = e.unpacked(v)
+	}
 	if out == nil {
 		out = e.bound(v)
 	}
@@ -200,7 +209,7 @@ func (e *Estate) bound(v *catalog.View) *View {
 	if err == nil {
 		var q *plan.Query
 		if q, err = bind.Bind(ctx, v.SQL, tree); err == nil {
-			out.Text = lineage.Of(q.Root)
+			out.text = &lazyText{text: lineage.Of(q.Root)}
 			out.Table = &catalog.Table{Source: v.Layer, Name: v.Name}
 			for _, c := range q.Root.Columns() {
 				out.Table.Columns = append(out.Table.Columns, catalog.Column{Name: c.Name, Type: c.Type, Nullable: true})

@@ -2,6 +2,8 @@ package estate
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -87,7 +89,7 @@ func TestTakenOver(t *testing.T) {
 	}
 	same := "SELECT a, b, 2 AS more FROM s.t"
 	third := New(ctx(made("a b", "low.one", same, "low.two", two, "low.other", other)), second)
-	if third.Views(); parsed[two] != 2 || parsed[same] != 1 || third.View("low.two").Text == nil {
+	if third.Views(); parsed[two] != 2 || parsed[same] != 1 || third.View("low.two").Text() == nil {
 		t.Errorf("a text with the same columns: %v", parsed)
 	}
 	fourth := New(ctx(made("a b x", "low.one", same, "low.two", two, "low.other", other)), third)
@@ -173,4 +175,60 @@ func TestAskedAtTheSameTime(t *testing.T) {
 		}
 	}
 	wg.Wait()
+}
+
+// What was kept of views holds for the same texts over the same columns, and for
+// no others.
+func TestWhatIsKeptHolds(t *testing.T) {
+	c := grown(100)
+	first := New(bind.Context{Catalog: c}, nil)
+	first.Views()
+	kept := first.Packed()
+	if len(kept) != 100 || len(first.Packed()) != 0 {
+		t.Fatalf("%d views are kept", len(kept))
+	}
+	parsed := 0
+	counting := func(c *catalog.Catalog) *Estate {
+		parsed = 0
+		e := New(bind.Context{Catalog: c, Parse: func(sql string) (*syntax.Query, error) { parsed++; return syntax.Parse(sql) }}, nil)
+		e.Keep(maps.Clone(kept))
+		return e
+	}
+	again := counting(c)
+	top := Node{"l24.v0", "c1"}
+	was, _ := first.Sources(top)
+	is, _ := again.Sources(top)
+	if parsed != 0 || fmt.Sprint(was) != fmt.Sprint(is) || len(is) == 0 || len(again.Packed()) != 0 {
+		t.Errorf("%d texts were parsed; the sources are %v, and were %v", parsed, is, was)
+	}
+	// Another text: it, and none that reads it, since its columns are the same.
+	v := *c.View("l3.v1")
+	v.SQL += " AND true"
+	again = counting(c.WithView(&v))
+	again.Views()
+	if n := again.Packed(); parsed != 1 || len(n) != 1 {
+		t.Errorf("%d texts were parsed, and %d are to be kept", parsed, len(n))
+	}
+	// Another column: all that read it, and no others.
+	table := *c.Table("s.t0")
+	table.Columns = slices.Clone(table.Columns)
+	table.Columns[4].Type = value.Of(value.Int8)
+	again = counting(c.WithTable(&table))
+	again.Views()
+	if readers := len(first.Downstream("s.t0")); parsed == 0 || parsed > readers {
+		t.Errorf("%d texts were parsed, %d read the table", parsed, readers)
+	}
+	fresh := New(bind.Context{Catalog: c.WithTable(&table)}, nil)
+	for i, v := range again.Views() {
+		f := fresh.View(v.FullName())
+		if i%10 == 0 && (fmt.Sprint(f.Table.Columns) != fmt.Sprint(v.Table.Columns) || fmt.Sprint(*f.Text()) != fmt.Sprint(*v.Text())) {
+			t.Errorf("%s is %v, and bound anew %v", v.FullName(), v.Table.Columns, f.Table.Columns)
+		}
+	}
+	// What is no such thing is bound.
+	again = New(bind.Context{Catalog: c}, nil)
+	again.Keep(map[string][]byte{"l0.v0": []byte("{"), "l0.v1": []byte(`{"f":0}`)})
+	if v := again.View("l0.v0"); v.Err != nil || v.Text() == nil {
+		t.Errorf("%+v", v)
+	}
 }

@@ -78,14 +78,14 @@ func (e *Estate) Upstream(root Node) *Graph {
 			}
 		}
 		if n.Column == "" {
-			take(v.Text.Rows)
+			take(v.Text().Rows)
 			return out
 		}
-		if c := v.Text.Column(n.Column); c != nil {
+		if c := v.Text().Column(n.Column); c != nil {
 			take(c.Carries)
 			take(c.Influences)
 		}
-		if len(v.Text.Rows) > 0 {
+		if len(v.Text().Rows) > 0 {
 			out = append(out, Edge{Node{n.Relation, ""}, n, lineage.ByRows, nil})
 		}
 		return out
@@ -112,9 +112,9 @@ func (e *Estate) DownstreamOf(root Node) *Graph {
 					}
 				}
 			}
-			take(v.Text.Rows, Node{name, ""})
-			for i := range v.Text.Columns {
-				c := &v.Text.Columns[i]
+			take(v.Text().Rows, Node{name, ""})
+			for i := range v.Text().Columns {
+				c := &v.Text().Columns[i]
 				take(c.Carries, Node{name, c.Name})
 				take(c.Influences, Node{name, c.Name})
 			}
@@ -265,7 +265,7 @@ func (f *flattener) column(n Node) *flat {
 		out.carries[lineage.Ref{Table: n.Relation, Column: n.Column, Via: lineage.Unchanged}] = true
 		return out
 	}
-	c := v.Text.Column(n.Column)
+	c := v.Text().Column(n.Column)
 	if c == nil {
 		return out
 	}
@@ -306,7 +306,7 @@ func (f *flattener) rowsOf(relation string) refs {
 	if v == nil {
 		f.rows[relation] = refs{{Table: relation, Via: lineage.ByRows}: true}
 	} else {
-		f.rows[relation] = f.influence(v.Text.Rows)
+		f.rows[relation] = f.influence(v.Text().Rows)
 	}
 	return f.rows[relation]
 }

@@ -40,7 +40,7 @@ func (e *Estate) Noted(view, column string) Noted {
 		if known.Err != nil {
 			break
 		}
-		c := known.Text.Column(at.Column)
+		c := known.Text().Column(at.Column)
 		if c == nil || len(c.Carries) != 1 || c.Carries[0].Via != lineage.Unchanged {
 			break
 		}

@@ -216,14 +216,14 @@ func differs(was, is *estate.View, renamed func(lineage.Ref) lineage.Ref) string
 		if n.Name != want || n.Type != c.Type {
 			return fmt.Sprintf("its column %s would be %s %s", c.Name, n.Name, n.Type)
 		}
-		if why := refsDiffer(was.Text.Columns[i].Carries, is.Text.Columns[i].Carries, renamed); why != "" {
+		if why := refsDiffer(was.Text().Columns[i].Carries, is.Text().Columns[i].Carries, renamed); why != "" {
 			return "column " + c.Name + " " + why
 		}
-		if why := refsDiffer(was.Text.Columns[i].Influences, is.Text.Columns[i].Influences, renamed); why != "" {
+		if why := refsDiffer(was.Text().Columns[i].Influences, is.Text().Columns[i].Influences, renamed); why != "" {
 			return "column " + c.Name + " " + why
 		}
 	}
-	if why := refsDiffer(was.Text.Rows, is.Text.Rows, renamed); why != "" {
+	if why := refsDiffer(was.Text().Rows, is.Text().Rows, renamed); why != "" {
 		return "its rows " + why
 	}
 	return ""

@@ -91,6 +91,8 @@ export const api = {
   profile: (q: BuildRequest, signal: AbortSignal) => post<ColumnProfile>('/build/profile', q, signal),
   suggestJoins: (q: BuildRequest, signal: AbortSignal) => post<JoinSuggestion[]>('/build/joins', q, signal),
   measureJoin: (q: BuildRequest, signal: AbortSignal) => post<JoinMeasure>('/build/measure', q, signal),
+  view: (name: string) => call<ViewInfo>(`/views/${encodeURIComponent(name)}`),
+  columnNames: (like: string, signal: AbortSignal) => call<string[]>(`/columns?like=${encodeURIComponent(like)}`, { signal }),
   saveView: (v: Schemas['ViewRequest']) => post<ViewInfo>('/views', v),
   connectSource: (s: NewSource) => post<SourceInfo>('/sources', s),
   trySource: (s: NewSource) => post<Step[]>('/sources/try', s),

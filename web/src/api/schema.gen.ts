@@ -308,6 +308,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/columns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Columns of views and tables with a text in their names */
+        get: {
+            parameters: {
+                query: {
+                    like: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Dotted names */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": string[];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/views/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A view with its text and columns */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The view */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ViewInfo"];
+                    };
+                };
+                /** @description There is none */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/views/{name}/notes": {
         parameters: {
             query?: never;
@@ -2455,6 +2540,16 @@ export interface components {
             description?: string;
             labels?: string[];
         };
+        ViewName: {
+            layer: string;
+            name: string;
+            description: string;
+            labels: string[];
+            revision: number;
+            /** @description How many there are */
+            columns: number;
+            error: string;
+        };
         ViewColumn: {
             name: string;
             type: string;
@@ -2466,7 +2561,7 @@ export interface components {
         Catalog: {
             sources: components["schemas"]["SourceInfo"][];
             layers: components["schemas"]["Layer"][];
-            views: components["schemas"]["ViewInfo"][];
+            views: components["schemas"]["ViewName"][];
         };
         Layer: {
             name: string;

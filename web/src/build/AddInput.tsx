@@ -93,7 +93,7 @@ export function AddInput({ builder, block, at, relations, sources }: Props) {
                 {r.name}
               </Text>
               <Text ml="auto" color="faint" fontSize="11px">
-                {r.what}, {r.columns.length} columns
+                {r.what}, {r.count} columns
               </Text>
             </Flex>
           ))}

@@ -100,7 +100,7 @@ export function BuilderFace({ builder, catalog, sources, pieces, chosen, onChoos
             grouping={grouping}
             onGrouped={() => setGrouping(null)}
           />
-          <AddRows builder={builder} built={built} relations={relations} />
+          <AddRows builder={builder} built={built} relations={relations} catalog={catalog} />
         </>
       )}
     </Box>

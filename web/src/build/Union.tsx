@@ -1,8 +1,8 @@
 import { Box, Button, chakra, Flex, Text } from '@chakra-ui/react'
 import { useState } from 'react'
-import type { Built, FormColumn } from '../api/client'
+import type { Built, Catalog, FormColumn } from '../api/client'
 import { Field, Section, select, small, tiny } from './parts'
-import type { Relation } from './relations'
+import { columnsOf, type Relation } from './relations'
 import type { Builder } from './useBuilder'
 
 const cell = { px: '1', py: '0', fontSize: '12px', borderBottom: '1px solid', borderColor: 'line', verticalAlign: 'top' } as const
@@ -64,16 +64,17 @@ export function Union({ builder, built, at, onBlock }: { builder: Builder; built
 }
 
 /** Puts the rows of another relation under those that are there, its columns matched by name. */
-export function AddRows({ builder, built, relations }: { builder: Builder; built: Built; relations: Relation[] }) {
+export function AddRows({ builder, built, relations, catalog }: { builder: Builder; built: Built; relations: Relation[]; catalog: Catalog }) {
   const [name, setName] = useState<string | null>(null)
   const [match, setMatch] = useState<string[]>([])
   const outputs = built.facts.outputs[0] ?? []
   const starred = built.form.blocks[0]?.outputs.some((o) => o.star)
-  const relation = relations.find((r) => r.name === name)
+  const [cols, setCols] = useState<{ name: string; type: string }[]>([])
   const plain = (s: string) => s.toLowerCase().replace(/[^a-z0-9]/g, '')
-  const choose = (chosen: string) => {
+  const choose = async (chosen: string) => {
     setName(chosen)
-    const cols = relations.find((r) => r.name === chosen)?.columns ?? []
+    const cols = await columnsOf(catalog, chosen)
+    setCols(cols)
     setMatch(outputs.map((o) => cols.find((c) => plain(c.name) === plain(o[0]?.name ?? ''))?.name ?? ''))
   }
   if (name === null)
@@ -88,7 +89,7 @@ export function AddRows({ builder, built, relations }: { builder: Builder; built
     <Box m="2" p="1.5" border="1px solid" borderColor="tide" borderRadius="3px" bg="paper" fontSize="12px" data-testid="add-rows">
       <Flex gap="2" align="center">
         Rows of
-        <chakra.select {...select} aria-label="Rows of" value={name} onChange={(e) => choose(e.target.value)}>
+        <chakra.select {...select} aria-label="Rows of" value={name} onChange={(e) => void choose(e.target.value)}>
           <option value="">choose…</option>
           {relations.map((r) => (
             <option key={r.name}>{r.name}</option>
@@ -98,12 +99,12 @@ export function AddRows({ builder, built, relations }: { builder: Builder; built
           Leave it
         </Button>
       </Flex>
-      {relation && (
+      {cols.length > 0 && (
         <>
           <chakra.table w="100%" my="1" borderCollapse="collapse">
             <tbody>
               {outputs.map((o, i) => {
-                const type = relation.columns.find((c) => c.name === match[i])?.type
+                const type = cols.find((c) => c.name === match[i])?.type
                 return (
                   <tr key={i}>
                     <chakra.td {...cell} fontFamily="mono">
@@ -116,7 +117,7 @@ export function AddRows({ builder, built, relations }: { builder: Builder; built
                     <chakra.td {...cell}>
                       <chakra.select {...select} aria-label={`What stands for ${o[0]?.name}`} color={match[i] ? undefined : 'narrowed'} value={match[i]} onChange={(e) => setMatch(match.map((m, n) => (n === i ? e.target.value : m)))}>
                         <option value="">a gap: NULL</option>
-                        {relation.columns.map((c) => (
+                        {cols.map((c) => (
                           <option key={c.name}>{c.name}</option>
                         ))}
                       </chakra.select>

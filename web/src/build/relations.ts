@@ -1,11 +1,11 @@
-import type { Catalog } from '../api/client'
+import { api, type Catalog } from '../api/client'
 import { localName } from '../sources/TableList'
 
 export interface Relation {
   name: string
   what: 'view' | 'table'
   source: string // empty for a view
-  columns: { name: string; type: string }[]
+  count: number // of columns
 }
 
 /** What can stand in FROM for a text of a layer: views that it may read, and tables. */
@@ -14,15 +14,32 @@ export function relationsFor(catalog: Catalog, layer: string, view: string): Rel
   const own = layer ? (rank.get(layer) ?? Infinity) : Infinity
   const out: Relation[] = []
   for (const v of catalog.views) {
-    if ((rank.get(v.layer) ?? 0) <= own && !(v.layer === layer && v.name === view)) out.push({ name: `${v.layer}.${v.name}`, what: 'view', source: '', columns: v.columns })
+    if ((rank.get(v.layer) ?? 0) <= own && !(v.layer === layer && v.name === view)) out.push({ name: `${v.layer}.${v.name}`, what: 'view', source: '', count: v.columns })
   }
   for (const s of catalog.sources) {
     for (const t of s.found?.tables ?? []) {
-      if (!s.hidden.includes(localName(t))) out.push({ name: [s.name, t.schema, t.name].filter(Boolean).join('.'), what: 'table', source: s.name, columns: t.columns ?? [] })
+      if (!s.hidden.includes(localName(t))) out.push({ name: [s.name, t.schema, t.name].filter(Boolean).join('.'), what: 'table', source: s.name, count: t.columns?.length ?? 0 })
     }
   }
   return out
 }
+
+/** The columns of a relation: of a view they are asked for, once. */
+export async function columnsOf(catalog: Catalog, name: string): Promise<{ name: string; type: string }[]> {
+  for (const s of catalog.sources) {
+    const t = s.found?.tables?.find((t) => name === [t.source, t.schema, t.name].filter(Boolean).join('.') || name === `${t.source}.${t.name}`)
+    if (t) return t.columns ?? []
+  }
+  const known = views.get(name)
+  const revision = catalog.views.find((v) => `${v.layer}.${v.name}` === name)?.revision
+  if (revision === undefined) return []
+  if (known?.revision === revision) return known.columns
+  const { columns } = await api.view(name)
+  views.set(name, { revision, columns })
+  return columns
+}
+
+const views = new Map<string, { revision: number; columns: { name: string; type: string }[] }>()
 
 export const addRelation = 'rovik-add-relation'
 

@@ -3,6 +3,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tansta
 import { useState } from 'react'
 import { Link } from 'react-router'
 import { api, ApiError, type Catalog } from '../api/client'
+import { renewed } from '../lib/views'
 import { RenamePlan } from '../view/RenamePlan'
 
 interface Row {
@@ -29,7 +30,7 @@ function Layers({ catalog, given }: { catalog: Catalog; given: Row[] }) {
   const plan = useQuery({ queryKey: ['layers', rows], queryFn: ({ signal }) => api.planRename({ layers: rows }, signal), enabled: changed && complete, placeholderData: keepPreviousData, staleTime: 0, retry: false })
   const save = useMutation({
     mutationFn: () => api.rename({ layers: rows, seen: plan.data!.seen, message }),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['catalog'] }),
+    onSuccess: () => renewed(queries),
   })
   const set = (i: number, c: Partial<Row>) => setRows(rows.map((r, n) => (n === i ? { ...r, ...c } : r)))
   const move = (i: number, by: number) => {

@@ -1,5 +1,5 @@
 import { Box, Button, chakra, Flex, Input, Text } from '@chakra-ui/react'
-import { useQuery } from '@tanstack/react-query'
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
 import { api, ApiError, type Catalog, type LineageNode } from '../api/client'
@@ -52,7 +52,7 @@ function LineageOf({ catalog, name }: { catalog: Catalog; name: string }) {
           </Link>
           {middle(column, 22)}
         </Text>
-        <Jump catalog={catalog} onGo={(n) => navigate(`/lineage/${n}`)} />
+        <Jump onGo={(n) => navigate(`/lineage/${n}`)} />
         <Flex ml="auto" gap="1.5" flexShrink={0}>
           {isView && (
             <Button {...quiet} aria-pressed={!down} bg={down ? 'sheet' : 'sea'} onClick={() => set('to', 'sources')}>
@@ -111,11 +111,11 @@ function split(catalog: Catalog, name: string): { relation: string; column: stri
   return { relation: name, column: '', isView: true }
 }
 
-function Jump({ catalog, onGo }: { catalog: Catalog; onGo: (name: string) => void }) {
+function Jump({ onGo }: { onGo: (name: string) => void }) {
   const [text, setText] = useState('')
   const typed = text.toLowerCase()
   // Only what was typed is offered: there may be very many columns.
-  const names = typed.length < 2 ? [] : offers(catalog, typed)
+  const { data: names = [] } = useQuery({ queryKey: ['columns', typed], queryFn: ({ signal }) => api.columnNames(typed, signal), enabled: typed.length > 1, placeholderData: keepPreviousData })
   return (
     <form
       onSubmit={(e) => {
@@ -131,16 +131,6 @@ function Jump({ catalog, onGo }: { catalog: Catalog; onGo: (name: string) => voi
       </datalist>
     </form>
   )
-}
-
-const maxOffers = 40
-
-function offers(catalog: Catalog, typed: string): string[] {
-  const out: string[] = []
-  const add = (n: string) => n.toLowerCase().includes(typed) && out.length < maxOffers && out.push(n)
-  for (const v of catalog.views) for (const c of v.columns) add(`${v.layer}.${v.name}.${c.name}`)
-  for (const s of catalog.sources) for (const t of s.found?.tables ?? []) for (const c of t.columns ?? []) add(`${s.name}.${t.name}.${c.name}`)
-  return out
 }
 
 function Exports({ name, drawn, flat }: { name: string; drawn: boolean; flat: boolean }) {

@@ -3,11 +3,13 @@ import { useMemo } from 'react'
 import { Link } from 'react-router'
 import type { Catalog, LineageEdge } from '../api/client'
 import { fromBytes } from '../lib/text'
+import { useView } from '../lib/views'
 import type { Picked } from './Strands'
 
 /** The SQL of a step, with the places where what was picked comes in. */
 export function StepText({ catalog, picked, onPick }: { catalog: Catalog; picked: Picked; onPick: (p: Picked | null) => void }) {
-  const view = catalog.views.find((v) => `${v.layer}.${v.name}` === picked.relation)
+  const isView = catalog.views.some((v) => `${v.layer}.${v.name}` === picked.relation)
+  const { data: view } = useView(isView ? picked.relation : '')
   const own = picked.edges.filter((e) => e.to.relation === picked.relation)
   return (
     <Flex direction="column" h="186px" flexShrink={0} borderTop="1px solid" borderColor="line" bg="sheet" data-testid="step">
@@ -27,7 +29,7 @@ export function StepText({ catalog, picked, onPick }: { catalog: Catalog; picked
             </Text>
           </Link>
         )}
-        {!view && !picked.relation.includes('#') && (
+        {!isView && !picked.relation.includes('#') && (
           <Link to={`/sources/${picked.relation.split('.')[0]}/${picked.relation.split('.').pop()}`}>
             <Text color="tide" fontSize="12px">
               Open the table

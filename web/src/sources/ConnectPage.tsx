@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
 import { api, ApiError, type NewSource } from '../api/client'
+import { renewed } from '../lib/views'
 import { LimitInputs } from './Limits'
 import { products } from './products'
 import { Steps } from './Steps'
@@ -62,7 +63,7 @@ export function ConnectPage() {
     },
     onSuccess: async (s) => {
       if (!s) return
-      await queries.invalidateQueries({ queryKey: ['catalog'] })
+      await renewed(queries)
       void navigate(`/sources/${s.name}`)
     },
   })

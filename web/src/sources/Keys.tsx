@@ -2,6 +2,7 @@ import { Box, Button, chakra, Flex, Input, Text } from '@chakra-ui/react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, ApiError, type Catalog, type DeclaredKey, type SourceInfo, type Table } from '../api/client'
+import { renewed } from '../lib/views'
 import { localName } from './TableList'
 
 const small = { size: '2xs', variant: 'outline', color: 'ink', bg: 'sheet', borderColor: 'line', _hover: { bg: 'sea' } } as const
@@ -19,7 +20,7 @@ export function Keys({ source, table, catalog }: { source: SourceInfo; table: Ta
     mutationFn: (r: { key: DeclaredKey; drop?: boolean }) => api.declareKey(source.name, r),
     onSuccess: async (_, r) => {
       if (!r.drop) setOpen(false)
-      await queries.invalidateQueries({ queryKey: ['catalog'] })
+      await renewed(queries)
     },
   })
   const name = localName(table)

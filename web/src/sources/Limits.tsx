@@ -2,6 +2,7 @@ import { Box, Button, Flex, Input, Text } from '@chakra-ui/react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, ApiError, type SourceInfo } from '../api/client'
+import { renewed } from '../lib/views'
 
 /** What a server is asked for at a time. */
 export function Limits({ source, onSaved }: { source: SourceInfo; onSaved: () => void }) {
@@ -10,7 +11,7 @@ export function Limits({ source, onSaved }: { source: SourceInfo; onSaved: () =>
   const save = useMutation({
     mutationFn: () => api.setLimits(source.name, { connections: Number(limits.connections), silence: Number(limits.silence) }),
     onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ['catalog'] })
+      await renewed(queries)
       onSaved()
     },
   })

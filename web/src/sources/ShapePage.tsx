@@ -3,6 +3,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tansta
 import { useEffect, useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { api, ApiError, type Catalog } from '../api/client'
+import { renewed } from '../lib/views'
 import { count, middle } from '../lib/text'
 import { hueOf } from '../theme'
 import { ShapeColumns } from './ShapeColumns'
@@ -74,7 +75,7 @@ function Workbench({ catalog, source, kept, shape, setShape, proposeAgain, propo
   const save = useMutation({
     mutationFn: (inSpite: boolean) => api.saveShape(source, shape, inSpite),
     onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ['catalog'] })
+      await renewed(queries)
       await queries.invalidateQueries({ queryKey: ['shapes', source] })
       void navigate(`/sources/${source}/${shape.table.name}`)
     },

@@ -4,6 +4,7 @@ import { Plus, RefreshCw } from 'lucide-react'
 import { useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { api, ApiError, type Catalog, type SourceInfo } from '../api/client'
+import { renewed } from '../lib/views'
 import { middle } from '../lib/text'
 import { hueOf } from '../theme'
 import { Differences } from './Differences'
@@ -75,7 +76,7 @@ const inSight = (e: HTMLElement | null) => e?.scrollIntoView({ inline: 'nearest'
 function Head({ source }: { source: SourceInfo }) {
   const queries = useQueryClient()
   const navigate = useNavigate()
-  const again = () => queries.invalidateQueries({ queryKey: ['catalog'] })
+  const again = () => renewed(queries)
   const refresh = useMutation({ mutationFn: () => api.refreshSource(source.name), onSuccess: again })
   // What differs is shown before it counts; where nothing does, the sizes and statistics are taken at once.
   const compare = useMutation({

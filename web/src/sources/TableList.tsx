@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link } from 'react-router'
 import { api, ApiError, type SourceInfo, type Table } from '../api/client'
+import { renewed } from '../lib/views'
 import { count, middle } from '../lib/text'
 
 export const localName = (t: Table) => (t.schema ? `${t.schema}.${t.name}` : t.name)
@@ -17,7 +18,7 @@ export function TableList({ source, table }: { source: SourceInfo; table?: Table
   const hide = useMutation({
     mutationFn: (inSpite: boolean) => api.hideTables(source.name, all.map(localName).filter((n) => !ticked?.has(n)), inSpite),
     onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ['catalog'] })
+      await renewed(queries)
       setTicked(null)
     },
   })

@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { Link } from 'react-router'
 import { api, ApiError, type Catalog, type Look, type SourceInfo, type Table } from '../api/client'
+import { renewed } from '../lib/views'
 import { count, isNumeric, middle } from '../lib/text'
 import { Keys } from './Keys'
 import { columnTypes } from './shapes'
@@ -19,7 +20,7 @@ export function TableSheet({ source, catalog, table, shaped, retypable }: { sour
   const queries = useQueryClient()
   const retype = useMutation({
     mutationFn: (r: { column: string; type: string; inSpite?: boolean }) => api.retype(table.source, { table: name, ...r }),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['catalog'] }),
+    onSuccess: () => renewed(queries),
   })
   const refused = retype.error instanceof ApiError ? retype.error.problem : null
   const keyOf = (column: string) => {

@@ -2,6 +2,7 @@ import { Box, Button, chakra, Flex, Input, Text, Textarea } from '@chakra-ui/rea
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, ApiError, type ViewInfo } from '../api/client'
+import { renewed } from '../lib/views'
 
 const cell = { fontSize: '12px', px: '1', py: '0', verticalAlign: 'middle' } as const
 
@@ -20,7 +21,7 @@ export function NotesStrip({ view, onDone }: { view: ViewInfo; onDone: (revision
     mutationFn: () =>
       api.describe(full, { description, labels: split(labels), base: view.revision, columns: Object.fromEntries([...columns].filter(([, n]) => n.description.trim() || n.labels.trim()).map(([name, n]) => [name, { description: n.description.trim(), labels: split(n.labels) }])) }),
     onSuccess: async (v) => {
-      await queries.invalidateQueries({ queryKey: ['catalog'] })
+      await renewed(queries)
       onDone(v.revision)
     },
   })

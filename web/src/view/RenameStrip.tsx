@@ -3,6 +3,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tansta
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
 import { api, ApiError, type Catalog, type RenameRequest, type ViewInfo } from '../api/client'
+import { renewed } from '../lib/views'
 import { RenamePlan } from './RenamePlan'
 
 const select = { fontSize: '12px', bg: 'sheet', border: '1px solid', borderColor: 'line', borderRadius: '3px', h: '24px', px: '1' } as const
@@ -23,7 +24,7 @@ export function RenameStrip({ catalog, view, onDone }: { catalog: Catalog; view:
   const rename = useMutation({
     mutationFn: () => api.rename({ ...asked, seen: plan.data!.seen, message }),
     onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ['catalog'] })
+      await renewed(queries)
       onDone()
       if (!column) void navigate(`/view/${layer}/${to.trim()}`)
       else window.location.reload() // the text that is shown is another

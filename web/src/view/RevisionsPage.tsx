@@ -4,6 +4,7 @@ import { diffLines } from 'diff'
 import { useMemo, useState } from 'react'
 import { Link, useParams } from 'react-router'
 import { api, type Catalog, type Report, type Revision } from '../api/client'
+import { renewed } from '../lib/views'
 import { count } from '../lib/text'
 
 /** The texts that a view had; two of them beside each other, with their columns and what their sources would do. */
@@ -60,7 +61,7 @@ function Compared({ a, b, layer, name, now }: { a: Revision; b: Revision; layer:
   const queries = useQueryClient()
   const restore = useMutation({
     mutationFn: () => api.saveView({ layer, name, sql: a.sql, description: a.description, replace: true, base: now, message: `As revision ${a.number} was` }),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['catalog'] }),
+    onSuccess: () => renewed(queries),
   })
   const lines = useMemo(() => diffLines(a.sql, b.sql, { ignoreNewlineAtEof: true }), [a, b])
   const was = useReport(a, layer, name)

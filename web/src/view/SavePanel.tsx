@@ -2,6 +2,7 @@ import { Box, Button, Flex, Input, NativeSelect, Text } from '@chakra-ui/react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, ApiError, type Catalog, type ViewInfo } from '../api/client'
+import { renewed } from '../lib/views'
 
 interface Props {
   catalog: Catalog
@@ -19,7 +20,7 @@ export function SavePanel({ catalog, sql, onSaved, onClose }: Props) {
   const save = useMutation({
     mutationFn: () => api.saveView({ layer, name, sql, description }),
     onSuccess: async (v) => {
-      await queries.invalidateQueries({ queryKey: ['catalog'] })
+      await renewed(queries)
       onSaved(v)
     },
   })

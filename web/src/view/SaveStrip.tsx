@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link } from 'react-router'
 import { api, ApiError, type Effects, type ViewInfo } from '../api/client'
+import { renewed } from '../lib/views'
 import { count } from '../lib/text'
 
 interface Props {
@@ -25,10 +26,10 @@ export function SaveStrip({ view, base, sql, onSaved, onDone }: Props) {
     mutationFn: (over: boolean) => api.saveView({ layer, name, sql, description, replace: true, message, ...(over ? {} : { base }) }),
     onSuccess: async (v) => {
       onSaved(v.revision)
-      await queries.invalidateQueries({ queryKey: ['catalog'] })
+      await renewed(queries)
       onDone()
     },
-    onError: () => queries.invalidateQueries({ queryKey: ['catalog'] }),
+    onError: () => renewed(queries),
   })
   const problem = save.error instanceof ApiError ? save.error.problem : null
   return (

@@ -2,11 +2,12 @@ import { Box, Button, Flex, Text } from '@chakra-ui/react'
 import { Play, Save, Square } from 'lucide-react'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
-import type { Catalog, Problem, Report } from '../api/client'
+import type { Catalog, Problem, Report, ViewInfo } from '../api/client'
 import { BuilderFace } from '../build/BuilderFace'
 import { PreviewLine, PreviewRows, usePreview } from '../build/PreviewRows'
 import { useBuilder } from '../build/useBuilder'
 import { count, millis, rows } from '../lib/text'
+import { useView } from '../lib/views'
 import { Grid } from '../rows/Grid'
 import { Drawing } from '../waterline/Drawing'
 import { PieceNote } from '../waterline/PieceNote'
@@ -21,8 +22,12 @@ import { useRun } from './useRun'
 /** A view's definition or a new query: its SQL, what each source does for it, and its rows. */
 export function ViewPage({ catalog }: { catalog: Catalog }) {
   const { layer = '', name = '' } = useParams()
+  const full = name ? `${layer}.${name}` : ''
+  const view = useView(full)
+  if (full && view.isPending) return <Text p="6" color="faint">Reading {full}…</Text>
+  if (full && !view.data) return <Text p="6" color="faint">{view.error?.message ?? `There is no view called ${full}.`}</Text>
   // Another view is another page: nothing is carried over.
-  return <ViewOf key={`${layer}.${name}`} catalog={catalog} layer={layer} name={name} />
+  return <ViewOf key={full} catalog={catalog} layer={layer} name={name} saved={view.data} />
 }
 
 /** Buttons that do not call for attention. */
@@ -32,8 +37,7 @@ const faceKey = 'rovik-face'
 
 const draftKey = 'rovik-draft'
 
-function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; name: string }) {
-  const saved = catalog.views.find((v) => v.layer === layer && v.name === name)
+function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: string; name: string; saved?: ViewInfo }) {
   const [params] = useSearchParams()
   const [text, setText] = useState(() => (name ? (saved?.sql ?? '') : (params.get('sql') ?? sessionStorage.getItem(draftKey) ?? '')))
   const [foldOff, setFoldOff] = useState(false)
@@ -83,7 +87,6 @@ function ViewOf({ catalog, layer, name }: { catalog: Catalog; layer: string; nam
     } else if (text.trim()) setSaving(true)
   }
 
-  if (name && !saved) return <Text p="6" color="faint">There is no view called {layer}.{name}.</Text>
   return (
     <Flex direction="column" h="100%">
       <Flex align="center" gap="2" h="44px" px="3" borderBottom="1px solid" borderColor="line" flexShrink={0}>

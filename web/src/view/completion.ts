@@ -1,22 +1,23 @@
 import type { Completion, CompletionContext, CompletionResult, CompletionSource } from '@codemirror/autocomplete'
-import type { Catalog, Column } from '../api/client'
+import type { Catalog } from '../api/client'
+import { columnsOf } from '../build/relations'
 import { localName } from '../sources/TableList'
 
 const words =
   'SELECT FROM WHERE JOIN LEFT ON AND OR NOT IN LIKE BETWEEN IS NULL GROUP BY HAVING ORDER LIMIT OFFSET AS CASE WHEN THEN ELSE END WITH UNION ALL DISTINCT CAST date count sum avg min max coalesce lower upper btrim extract'.split(' ')
 
-/** Names that can stand in FROM, with their columns. */
-function relations(catalog: Catalog): Map<string, { kind: string; columns: Column[] }> {
-  const out = new Map<string, { kind: string; columns: Column[] }>()
-  for (const v of catalog.views) out.set(`${v.layer}.${v.name}`, { kind: 'view', columns: v.columns })
-  for (const s of catalog.sources) for (const t of s.found?.tables ?? []) if (!s.hidden.includes(localName(t))) out.set(`${s.name}.${t.name}`, { kind: 'table', columns: t.columns ?? [] })
+/** Names that can stand in FROM, with what they are. */
+function relations(catalog: Catalog): Map<string, string> {
+  const out = new Map<string, string>()
+  for (const v of catalog.views) out.set(`${v.layer}.${v.name}`, 'view')
+  for (const s of catalog.sources) for (const t of s.found?.tables ?? []) if (!s.hidden.includes(localName(t))) out.set(`${s.name}.${t.name}`, 'table')
   return out
 }
 
 /** Completes relation names after FROM and JOIN, columns of an alias behind a dot, and columns and words elsewhere. */
 export function completions(catalog: Catalog): CompletionSource {
   const all = relations(catalog)
-  return (context: CompletionContext): CompletionResult | null => {
+  return async (context: CompletionContext): Promise<CompletionResult | null> => {
     const word = context.matchBefore(/[\w.]*/)!
     if (word.from === word.to && !context.explicit) return null
     const text = context.state.doc.toString()
@@ -27,22 +28,22 @@ export function completions(catalog: Catalog): CompletionSource {
     }
     const before = text.slice(0, word.from)
     if (/\b(from|join)\s+$/i.test(before)) {
-      return { from: word.from, options: [...all].map(([label, r]) => ({ label, type: 'class', detail: r.kind })) }
+      return { from: word.from, options: [...all].map(([label, detail]) => ({ label, type: 'class', detail })) }
     }
     const dot = word.text.lastIndexOf('.')
     if (dot >= 0) {
-      const owner = all.get(aliases.get(word.text.slice(0, dot)) ?? word.text.slice(0, dot))
-      const options: Completion[] = owner ? owner.columns.map(column) : [...all].filter(([n]) => n.startsWith(word.text)).map(([label, r]) => ({ label: label.slice(dot + 1), detail: r.kind }))
+      const owner = aliases.get(word.text.slice(0, dot)) ?? word.text.slice(0, dot)
+      const options: Completion[] = all.has(owner) ? (await columnsOf(catalog, owner)).map(column) : [...all].filter(([n]) => n.startsWith(word.text)).map(([label, detail]) => ({ label: label.slice(dot + 1), detail }))
       return { from: word.from + dot + 1, options }
     }
     const options: Completion[] = words.map((label) => ({ label, type: 'keyword' }))
     for (const [alias, name] of aliases) {
       options.push({ label: alias, detail: name, type: 'variable' })
-      for (const c of all.get(name)?.columns ?? []) options.push({ ...column(c), apply: `${alias}.${c.name}`, detail: `${alias}, ${c.type}` })
+      if (all.has(name)) for (const c of await columnsOf(catalog, name)) options.push({ ...column(c), apply: `${alias}.${c.name}`, detail: `${alias}, ${c.type}` })
     }
-    for (const [label, r] of all) options.push({ label, detail: r.kind, type: 'class', boost: -1 })
+    for (const [label, detail] of all) options.push({ label, detail, type: 'class', boost: -1 })
     return { from: word.from, options }
   }
 }
 
-const column = (c: Column): Completion => ({ label: c.name, detail: c.type, type: 'property' })
+const column = (c: { name: string; type: string }): Completion => ({ label: c.name, detail: c.type, type: 'property' })
