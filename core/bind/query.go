@@ -346,7 +346,7 @@ func (b *binder) targets(targets []syntax.Target, x *exprBinder) []plan.Item {
 		e := b.settle(literal)
 		name := t.Name
 		if name == "" {
-			name = outputName(t.Expr)
+			name = syntax.OutputName(t.Expr)
 		}
 		items = append(items, plan.Item{Column: plan.Column{ID: b.ids.Next(), Name: name, Type: e.Type()}, Expr: e})
 		if _, isConst := literal.(*plan.Const); isConst && literal.Type().Kind == value.Null {
@@ -373,45 +373,4 @@ func (b *binder) starColumns(star *syntax.Star, s *scope) []plan.Column {
 	}
 	b.fail(star.Span, b.unknownRelation(star.Table, s))
 	return nil
-}
-
-// outputName is the name of an output column without AS.
-func outputName(x syntax.Expr) string {
-	switch x := x.(type) {
-	case *syntax.Column:
-		return x.Parts[len(x.Parts)-1]
-	case *syntax.Func:
-		return x.Name
-	case *syntax.Cast:
-		if n := outputName(x.Expr); n != "?column?" {
-			return n
-		}
-		return x.Type
-	case *syntax.Sub:
-		switch x.Kind {
-		case "exists", "array":
-			return x.Kind
-		case "scalar":
-			if sel, ok := x.Query.Body.(*syntax.Select); ok && len(sel.Targets) == 1 {
-				if sel.Targets[0].Name != "" {
-					return sel.Targets[0].Name
-				}
-				return outputName(sel.Targets[0].Expr)
-			}
-		}
-	case *syntax.Array:
-		return "array"
-	case *syntax.Row:
-		return "row"
-	case *syntax.Subscript:
-		return outputName(x.Expr)
-	case *syntax.Case:
-		if x.Else != nil {
-			if n := outputName(x.Else); n != "?column?" {
-				return n
-			}
-		}
-		return "case"
-	}
-	return "?column?"
 }

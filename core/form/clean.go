@@ -127,16 +127,9 @@ func texts(list []string) string {
 	return strings.Join(out, ", ")
 }
 
-// cleanOutput puts a cleaning step around an output, which keeps its name. Kind
-// is the type of its values, where that is known.
+// cleanOutput puts a cleaning step around the outputs Items, or the one At, which
+// keep their names. Kind is the type of their values, where that is known.
 func (d *document) cleanOutput(e Edit) error {
-	o, err := d.output(e)
-	if err != nil {
-		return err
-	}
-	if o.Star || e.Clean == nil {
-		return refuse("* has no values of its own").WithHint("write its columns out first")
-	}
 	typ := value.Null
 	if e.Kind != "" {
 		t, err := value.ParseType(e.Kind)
@@ -145,13 +138,64 @@ func (d *document) cleanOutput(e Edit) error {
 		}
 		typ = t.Kind
 	}
-	s, err := e.Clean.Apply(o.Expr.Text, typ)
-	if err != nil {
-		return err
+	if e.Clean == nil {
+		return refuse("say how it is to be cleaned")
 	}
-	d.replace(o.Expr.span(), s)
-	if name := nameOr(o.Name, o.Expr.Text); o.Name == "" && name != "" {
-		d.insert(o.Expr.End, " AS "+syntax.Identifier(name))
+	return d.rewriteOutputs(e, func(x string) (string, error) { return e.Clean.Apply(x, typ) })
+}
+
+// castOutput gives the values of the outputs Items, or of the one At, the type
+// Kind, or the one that they have of themselves where that is empty.
+func (d *document) castOutput(e Edit) error {
+	if e.Kind != "" {
+		if _, err := value.ParseType(e.Kind); err != nil {
+			return refuse("%s", err)
+		}
+	}
+	return d.rewriteOutputs(e, func(x string) (string, error) {
+		s, tree, err := expression(x)
+		if err != nil {
+			return "", err
+		}
+		if cast, is := tree.(*syntax.Cast); is { // another cast takes its place
+			const before = len("SELECT ")
+			in, err := read("SELECT " + s)
+			if err != nil {
+				return "", err
+			}
+			s = in.grown(cast.Expr, syntax.Span{Start: before, End: before + len(s)}).Text
+		}
+		if e.Kind == "" {
+			return s, nil
+		}
+		return fmt.Sprintf("CAST(%s AS %s)", s, e.Kind), nil
+	})
+}
+
+// rewriteOutputs puts other expressions in the places of outputs, under the same
+// names.
+func (d *document) rewriteOutputs(e Edit, rewrite func(string) (string, error)) error {
+	items := e.Items
+	if len(items) == 0 {
+		items = []int{e.At}
+	}
+	for _, i := range items {
+		e.At = i
+		o, err := d.output(e)
+		if err != nil {
+			return err
+		}
+		if o.Star {
+			return refuse("* has no values of its own").WithHint("write its columns out first")
+		}
+		s, err := rewrite(o.Expr.Text)
+		if err != nil {
+			return err
+		}
+		d.replace(o.Expr.span(), s)
+		if name := nameOr(o.Name, o.Expr.Text); o.Name == "" && name != "" && name != bareName(s) {
+			d.insert(o.Expr.End, " AS "+syntax.Identifier(name))
+		}
 	}
 	return nil
 }

@@ -34,7 +34,7 @@ func init() {
 		"add input": (*document).addInput, "remove input": (*document).removeInput,
 		"set join": (*document).setJoin, "set condition": (*document).setCondition, "set alias": (*document).setAlias,
 		"add output": (*document).addOutput, "set output": (*document).setOutput, "remove output": (*document).removeOutput,
-		"move output": (*document).moveOutput, "expand star": (*document).expandStar, "clean output": (*document).cleanOutput,
+		"move output": (*document).moveOutput, "expand star": (*document).expandStar, "clean output": (*document).cleanOutput, "cast output": (*document).castOutput,
 		"add filter": (*document).addFilter, "set filter": (*document).setFilter, "remove filter": (*document).removeFilter,
 		"add group": (*document).addGroup, "remove group": (*document).removeGroup, "group": (*document).group, "pivot": (*document).pivot,
 		"add order": (*document).addOrder, "set order": (*document).setOrder, "remove order": (*document).removeOrder,
@@ -99,7 +99,8 @@ func begin(e Edit) (string, error) {
 		alias = aliasFor(e.Name, nil)
 	}
 	a := syntax.Identifier(alias)
-	return fmt.Sprintf("SELECT\n  %s.*\nFROM %s AS %s", a, relation(e.Name), a), nil
+	from, err := FromItem(e.Name)
+	return fmt.Sprintf("SELECT\n  %s.*\nFROM %s AS %s", a, from, a), err
 }
 
 // change puts a text in the place of a span.
@@ -382,10 +383,31 @@ func item(expr, name string) string {
 	return expr + " AS " + syntax.Identifier(name)
 }
 
-func relation(name string) string { return syntax.Dotted(strings.Split(name, ".")...) }
+// FromItem is how an input stands in FROM: a relation's dotted name, or a
+// statement as it stands, verbatim('source', $$ … $$).
+func FromItem(name string) (string, error) {
+	if !isVerbatim(name) {
+		return syntax.Dotted(strings.Split(name, ".")...), nil
+	}
+	f, err := Of("SELECT 1 FROM " + name)
+	if err != nil {
+		return "", placed(err, -len("SELECT 1 FROM "))
+	}
+	if len(f.Blocks) != 1 || len(f.Blocks[0].Inputs) != 1 || f.Blocks[0].Inputs[0].Kind != KindVerbatim || f.Blocks[0].Inputs[0].Named || f.Blocks[0].Inputs[0].Text != strings.TrimSpace(name) {
+		return "", refuse("that is no statement as it stands").WithHint("such as verbatim('source', $$ … $$)")
+	}
+	return f.Blocks[0].Inputs[0].Text, nil
+}
+
+func isVerbatim(name string) bool {
+	return len(name) > len("verbatim(") && strings.EqualFold(name[:len("verbatim(")], "verbatim(")
+}
 
 // aliasFor chooses a short name for a relation that is not taken.
 func aliasFor(name string, taken []string) string {
+	if isVerbatim(name) {
+		name = "verbatim"
+	}
 	name = name[strings.LastIndexByte(name, '.')+1:]
 	var initials string
 	for _, w := range strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return r < 'a' || r > 'z' }) {

@@ -169,6 +169,15 @@ func TestEdits(t *testing.T) {
 			"SELECT CASE WHEN a.x IN ('n/a', 'it''s lost') THEN NULL ELSE CAST(a.x AS date) END AS x, a.y FROM t.a AS a"},
 		{short, Edit{Do: "clean output", At: 0, Clean: &Clean{Step: StepMap, From: []string{"1", "2"}, To: []string{"none", ""}}},
 			"SELECT CASE a.x WHEN '1' THEN 'none' WHEN '2' THEN NULL ELSE a.x END AS x, a.y FROM t.a AS a"},
+		{short, Edit{Do: "clean output", Items: []int{0, 1}, Clean: &Clean{Step: StepTrim}}, "SELECT btrim(a.x) AS x, btrim(a.y) AS y FROM t.a AS a"},
+		{"SELECT upper(a.x) FROM t.a", Edit{Do: "clean output", Clean: &Clean{Step: StepTrim}}, "SELECT btrim(upper(a.x)) AS upper FROM t.a"},
+		{short, Edit{Do: "cast output", At: 1, Kind: "text"}, "SELECT a.x, CAST(a.y AS text) AS y FROM t.a AS a"},
+		{short, Edit{Do: "cast output", Items: []int{1, 0}, Kind: "numeric(10,2)"}, "SELECT CAST(a.x AS numeric(10,2)) AS x, CAST(a.y AS numeric(10,2)) AS y FROM t.a AS a"},
+		{"SELECT CAST(a.x + 1 AS text) AS k FROM t.a", Edit{Do: "cast output", Kind: "date"}, "SELECT CAST(a.x + 1 AS date) AS k FROM t.a"},
+		{"SELECT (a.x + 1)::text FROM t.a", Edit{Do: "cast output", Kind: "date"}, "SELECT CAST((a.x + 1) AS date) AS text FROM t.a"},
+		{"SELECT CAST(a.x AS text) FROM t.a", Edit{Do: "cast output"}, "SELECT a.x FROM t.a"},
+		{"", Edit{Do: "add input", Name: "verbatim('lending', $$ SELECT 1 AS n $$)"}, "SELECT\n  v.*\nFROM verbatim('lending', $$ SELECT 1 AS n $$) AS v"},
+		{short, Edit{Do: "add input", Name: "verbatim('s', $$ SELECT b.x FROM b $$)", Kind: "inner", Texts: []string{"{new}.x = a.x"}}, short + " JOIN verbatim('s', $$ SELECT b.x FROM b $$) AS v ON v.x = a.x"},
 		{short, Edit{Do: "clean output", At: 0, Clean: &Clean{Step: StepJoin, Value: ", ", With: []string{"a.y"}}}, "SELECT concat_ws(', ', a.x, a.y) AS x, a.y FROM t.a AS a"},
 	} {
 		got, err := Apply(c.sql, c.e)
@@ -202,6 +211,11 @@ func TestEditsAreRefused(t *testing.T) {
 		{"", "nothing to edit", Edit{Do: "add output", Text: "1"}},
 		{"SELECT a.x FROM t.a, (SELECT a.y FROM t.b AS a) AS q", "means different inputs", Edit{Do: "set alias", Name: "z"}},
 		{short + " ORDER BY 1", "order or a limit", Edit{Do: "add block", Name: "t.b", Texts: []string{"1"}}},
+		{short, "no statement as it stands", Edit{Do: "add input", Name: "verbatim('s', $$ SELECT 1 $$), t.b", Kind: "cross"}},
+		{short, "no statement as it stands", Edit{Do: "add input", Name: "verbatim('s', $$ SELECT 1 $$) AS q", Kind: "cross"}},
+		{short, "type", Edit{Do: "cast output", Kind: "colour"}},
+		{"SELECT * FROM t.a", "no values of its own", Edit{Do: "cast output", Kind: "text"}},
+		{short, "how it is to be cleaned", Edit{Do: "clean output"}},
 		{short, "invalid", Edit{Do: "clean output", Kind: "date", Clean: &Clean{Step: StepFill, Value: "soon"}}},
 	} {
 		if got, err := Apply(c.sql, c.e); err == nil || !strings.Contains(err.Error(), c.want) {

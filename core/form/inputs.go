@@ -31,10 +31,14 @@ func (d *document) addInput(e Edit) error {
 		alias = aliasFor(e.Name, d.aliases())
 	}
 	alias = syntax.Identifier(alias)
-	named := relation(e.Name) + " AS " + alias
+	from, err := FromItem(e.Name)
+	if err != nil {
+		return err
+	}
+	named := from + " AS " + alias
 	places := d.blocks[e.Block]
-	from := places.clauses.get("from")
-	if from == nil {
+	clause := places.clauses.get("from")
+	if clause == nil {
 		d.add(e.Block, "from", named)
 		return nil
 	}
@@ -60,9 +64,9 @@ func (d *document) addInput(e Edit) error {
 		}
 		named += " ON " + on
 	}
-	end := d.at(from.end - 1).End
+	end := d.at(clause.end - 1).End
 	pos := d.comments(end)
-	d.insert(pos, d.breakAt(pos, d.indent(d.at(from.word).Start))+words+" "+named)
+	d.insert(pos, d.breakAt(pos, d.indent(d.at(clause.word).Start))+words+" "+named)
 	return nil
 }
 

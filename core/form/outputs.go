@@ -47,11 +47,20 @@ func (d *document) addOutput(e Edit) error {
 	return nil
 }
 
-// nameOr is a column's name: the one given, or that of a bare column.
+// nameOr is a column's name: the one given, or that which its expression gives it;
+// empty for none.
 func nameOr(name, expr string) string {
 	if name != "" {
 		return name
 	}
+	if _, x, err := expression(expr); err == nil && syntax.OutputName(x) != syntax.NoName {
+		return syntax.OutputName(x)
+	}
+	return ""
+}
+
+// bareName is the name of a bare column, which AS would say twice; else empty.
+func bareName(expr string) string {
 	if _, x, err := expression(expr); err == nil {
 		if c, is := x.(*syntax.Column); is {
 			return c.Parts[len(c.Parts)-1]
@@ -81,8 +90,8 @@ func (d *document) setOutput(e Edit) error {
 			e.Name = ""
 		}
 	}
-	if e.Name == nameOr("", expr) && e.Name != o.Name {
-		e.Name = "" // AS would say it twice
+	if e.Name == bareName(expr) && e.Name != o.Name {
+		e.Name = ""
 	}
 	if e.Name == o.Name { // what stands between them stays
 		d.replace(o.Expr.span(), expr)

@@ -2,6 +2,7 @@ package form
 
 import (
 	"fmt"
+	"regexp"
 	"sort"
 	"strings"
 
@@ -157,59 +158,82 @@ func (p *Profile) cases() (step string, rows int64, example string) {
 	return StepLower, lower, example
 }
 
-// guards are patterns that only texts of a type match; the cast of some may fail
-// still, such as of a thirtieth of February.
+// aDay matches the days that there are, a leap year's last of February among
+// them.
+const aDay = `([0-9]{3}[1-9]|[0-9]{2}[1-9][0-9]|[0-9][1-9][0-9]{2}|[1-9][0-9]{3})-` +
+	`((0[13578]|1[02])-(0[1-9]|[12][0-9]|3[01])|(0[469]|11)-(0[1-9]|[12][0-9]|30)|02-(0[1-9]|1[0-9]|2[0-8]))` +
+	`|([0-9]{2}(0[48]|[2468][048]|[13579][26])|([02468][48]|[13579][26]|[2468]0)00)-02-29`
+
+// guards are patterns that only texts match of which the cast to a type cannot
+// fail.
 var guards = map[value.Kind]string{
 	value.Int8:      `^ *[-+]?[0-9]{1,18} *$`,
 	value.Numeric:   `^ *[-+]?[0-9]{1,20}(\.[0-9]{1,18})? *$`,
-	value.Date:      `^[0-9]{4}-(0[1-9]|1[0-2])-([01][0-9]|2[0-8])$`,
-	value.Timestamp: `^[0-9]{4}-(0[1-9]|1[0-2])-([01][0-9]|2[0-8])[ T]([01][0-9]|2[0-3]):[0-5][0-9](:[0-5][0-9](\.[0-9]{1,6})?)?$`,
+	value.Date:      `^(` + aDay + `)$`,
+	value.Timestamp: `^(` + aDay + `)[ T]([01][0-9]|2[0-3]):[0-5][0-9](:[0-5][0-9](\.[0-9]{1,6})?)?$`,
 }
 
-// types offers the narrowest type that most texts can be taken as.
+// types offers the narrowest type that most texts can be taken as. Texts that
+// cannot be are named one by one where all are known and few; else a pattern
+// tells them, which may leave out some that the cast would take.
 func (p *Profile) types() []Offer {
 	for _, k := range []value.Kind{value.Int8, value.Numeric, value.Date, value.Timestamp} {
-		var fits, rows, fails, zeros, some int64
-		failed := []string{}
-		for _, v := range p.Values {
-			if v.Value == nil {
-				continue
-			}
-			rows, some = rows+v.Rows, some+1
-			_, err := value.Parse(k, *v.Value)
-			if d, isDate := dateOnly(*v.Value); k == value.Timestamp && isDate && d {
-				err = fmt.Errorf("a date") // is offered as such
-			}
-			if err != nil {
-				fails += v.Rows
-				failed = append(failed, *v.Value)
-				continue
-			}
-			fits += v.Rows
-			if s := strings.TrimLeft(*v.Value, "+-"); k == value.Int8 && len(s) > 1 && s[0] == '0' {
-				zeros += v.Rows
-			}
-		}
-		if rows == 0 || float64(fits) < mostFit*float64(rows) && float64(some-int64(len(failed))) < mostFit*float64(some) {
+		r := p.readAs(k, func(s string) bool {
+			_, err := value.Parse(k, s)
+			day, isDate := dateOnly(s)
+			return err == nil && (k != value.Timestamp || !isDate || !day) // a date is offered as such
+		})
+		if r.rows == 0 || float64(r.fits) < mostFit*float64(r.rows) && float64(r.different-len(r.failed)) < mostFit*float64(r.different) {
 			continue
 		}
-		o := Offer{Clean: Clean{Step: StepType, Value: value.Of(k).String()}, Rows: fits, Fails: fails, Failed: failed[:min(len(failed), fewFailures)],
-			Title: "Text to " + value.Of(k).String(), Why: fmt.Sprintf("%s as %s", counted(fits, "row can be read", "rows can be read"), value.Of(k))}
+		guard := ""
+		if len(r.failed) > fewFailures || !p.Whole {
+			guard = guards[k]
+			r = p.readAs(k, regexp.MustCompile(guard).MatchString)
+		}
+		sort.Strings(r.failed)
+		fails := r.rows - r.fits
+		o := Offer{Clean: Clean{Step: StepType, Value: value.Of(k).String(), Guard: guard}, Rows: r.fits, Fails: fails, Failed: r.failed[:min(len(r.failed), fewFailures)],
+			Title: "Text to " + value.Of(k).String(), Why: fmt.Sprintf("%s as %s", counted(r.fits, "row can be read", "rows can be read"), value.Of(k))}
 		if fails > 0 {
 			o.Why += fmt.Sprintf(", %s", counted(fails, "cannot and becomes NULL", "cannot and become NULL"))
-			sort.Strings(failed)
-			if o.Clean.From = failed; len(failed) > fewFailures || !p.Whole {
-				o.Clean.From, o.Clean.Guard = nil, guards[k]
+			if guard == "" {
+				o.Clean.From = r.failed
 			}
-		} else if !p.Whole {
-			o.Clean.Guard = guards[k]
 		}
-		if zeros > 0 {
-			o.Why += fmt.Sprintf("; leading zeros would be lost in %s", counted(zeros, "row", "rows"))
+		if r.zeros > 0 {
+			o.Why += fmt.Sprintf("; leading zeros would be lost in %s", counted(r.zeros, "row", "rows"))
 		}
 		return []Offer{o}
 	}
 	return nil
+}
+
+// reading counts the rows of a profile that fit a type, and names the values that
+// do not.
+type reading struct {
+	rows, fits, zeros int64
+	different         int
+	failed            []string
+}
+
+func (p *Profile) readAs(k value.Kind, fits func(string) bool) reading {
+	r := reading{failed: []string{}}
+	for _, v := range p.Values {
+		if v.Value == nil {
+			continue
+		}
+		r.rows, r.different = r.rows+v.Rows, r.different+1
+		if !fits(*v.Value) {
+			r.failed = append(r.failed, *v.Value)
+			continue
+		}
+		r.fits += v.Rows
+		if s := strings.TrimLeft(*v.Value, "+-"); k == value.Int8 && len(s) > 1 && s[0] == '0' {
+			r.zeros += v.Rows
+		}
+	}
+	return r
 }
 
 // dateOnly tells whether a text is a date without a time.

@@ -265,6 +265,10 @@ func (d *document) addBlock(e Edit) error {
 	if len(e.Texts) != len(first.Outputs) {
 		return refuse("there are %d columns to match, not %d", len(first.Outputs), len(e.Texts))
 	}
+	from, err := FromItem(e.Name)
+	if err != nil {
+		return err
+	}
 	alias := syntax.Identifier(aliasFor(e.Name, d.aliases()))
 	items := make([]string, len(e.Texts))
 	for i, t := range e.Texts {
@@ -289,7 +293,7 @@ func (d *document) addBlock(e Edit) error {
 		d.replace(last.Span, "")
 		last = d.at(len(d.words) - 2)
 	}
-	d.insert(d.comments(last.End), "\n"+in+strings.ToUpper(words)+"\n"+in+"SELECT\n"+in+"  "+d.wrapped(items, d.lineOf(0))+"\n"+in+"FROM "+relation(e.Name)+" AS "+alias)
+	d.insert(d.comments(last.End), "\n"+in+strings.ToUpper(words)+"\n"+in+"SELECT\n"+in+"  "+d.wrapped(items, d.lineOf(0))+"\n"+in+"FROM "+from+" AS "+alias)
 	return nil
 }
 
