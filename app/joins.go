@@ -1,14 +1,10 @@
 package app
 
 import (
-	"context"
 	"fmt"
-	"maps"
 	"slices"
 	"sort"
-	"strconv"
 	"strings"
-	"time"
 
 	"rovik/core/catalog"
 	"rovik/core/form"
@@ -77,9 +73,13 @@ func (a *App) SuggestJoins(q Query, block int, name string) (_ []JoinSuggestion,
 	return append([]JoinSuggestion{}, unique[:min(len(unique), mostSuggestions)]...), nil
 }
 
-// columnsOf are the columns of a relation, under the alias {new}.
+// columnsOf are the columns of what can be an input, under the alias {new}.
 func (a *App) columnsOf(q Query, name string) ([]form.Column, error) {
-	q.SQL = "SELECT * FROM " + syntax.Dotted(strings.Split(name, ".")...) + " AS n"
+	from, err := form.FromItem(name)
+	if err != nil {
+		return nil, err
+	}
+	q.SQL = "SELECT * FROM " + from + " AS n"
 	f, err := form.Of(q.SQL)
 	if err != nil {
 		return nil, err
@@ -291,169 +291,4 @@ func likeness(lrel, l, rrel, r string) float64 {
 		return 0.6
 	}
 	return 0
-}
-
-// JoinMeasure tells how two sides meet, and what would make more of them meet.
-type JoinMeasure struct {
-	Left  form.Meeting `json:"left"`
-	Right form.Meeting `json:"right"`
-	Fixes []form.Fix   `json:"fixes"`
-	// LeftOf and RightOf name what was compared, for a person.
-	LeftOf       string  `json:"leftOf"`
-	RightOf      string  `json:"rightOf"`
-	Milliseconds float64 `json:"milliseconds"`
-}
-
-// mostMeasured is how many different values of a side are compared; past that
-// they are a sample.
-const mostMeasured = 20_000
-
-const (
-	sampledValues = 2000
-	sampledAlone  = 200
-)
-
-// MeasureJoin counts how the values of an expression over an input of a block find
-// partners among those of an expression over a relation, in which {new} stands
-// for it. Sources count their values; where they do not, a sample is compared.
-func (a *App) MeasureJoin(ctx context.Context, q Query, block, input int, left, name, right string) (_ *JoinMeasure, err error) {
-	defer value.Guard(&err)
-	began := time.Now()
-	built, err := a.Build(q)
-	if err != nil {
-		return nil, err
-	}
-	if block < 0 || block >= len(built.Form.Blocks) || input < 0 || input >= len(built.Form.Blocks[block].Inputs) {
-		return nil, value.Errorf(value.CodeBadParameter, "there is no such input")
-	}
-	in := built.Form.Blocks[block].Inputs[input]
-	if in.Kind != form.KindRelation {
-		return nil, value.Errorf(value.CodeUnsupported, "only tables and views are measured").WithHint("make it a view first")
-	}
-	l := side{q, in.Name, in.Alias, left}
-	r := side{q, name, "n", strings.ReplaceAll(right, "{new}", "n")}
-	lv, err := a.valuesOn(ctx, l)
-	if err != nil {
-		return nil, err
-	}
-	rv, err := a.valuesOn(ctx, r)
-	if err != nil {
-		return nil, err
-	}
-	m := &JoinMeasure{LeftOf: l.String(), RightOf: r.String()}
-	if lv.Whole && rv.Whole {
-		m.Left, m.Right, m.Fixes = form.Meet(lv, rv), form.Meet(rv, lv), form.Fixes(lv, rv)
-	} else {
-		var found form.Values
-		if lv, found, err = a.foundOn(ctx, lv, r); err != nil {
-			return nil, err
-		}
-		m.Left, m.Fixes = form.Meet(lv, found), form.Fixes(lv, found)
-		if rv, found, err = a.foundOn(ctx, rv, l); err != nil {
-			return nil, err
-		}
-		m.Right = form.Meet(rv, found)
-	}
-	if m.Fixes == nil {
-		m.Fixes = []form.Fix{}
-	}
-	m.Milliseconds = float64(time.Since(began).Microseconds()) / 1000
-	return m, nil
-}
-
-// side is one side of a join: an expression over a relation.
-type side struct {
-	query Query // that it is asked in
-	rel   string
-	alias string
-	expr  string
-}
-
-func (s side) from() string {
-	return syntax.Dotted(strings.Split(s.rel, ".")...) + " AS " + syntax.Identifier(s.alias)
-}
-
-// String names it for a person: relation.column for a bare column.
-func (s side) String() string {
-	if col, bare := strings.CutPrefix(s.expr, syntax.Identifier(s.alias)+"."); bare && !strings.ContainsAny(col, " (") {
-		return s.rel + "." + col
-	}
-	return s.expr + " of " + s.rel
-}
-
-// valuesOn counts the values of a side.
-func (a *App) valuesOn(ctx context.Context, s side) (form.Values, error) {
-	// The expression is one, and cannot be read as anything else.
-	if _, err := form.Apply("SELECT 1 FROM "+s.from(), form.Edit{Do: "add output", At: -1, Text: s.expr}); err != nil {
-		return form.Values{}, err
-	}
-	s.query.SQL = fmt.Sprintf("SELECT %s FROM %s", s.expr, s.from())
-	counted, err := a.valuesOf(ctx, s.query, mostMeasured)
-	if err != nil {
-		return form.Values{}, err
-	}
-	v := form.Values{Rows: map[string]int64{}, Whole: counted.whole}
-	for _, c := range counted.counts {
-		if c.Value != nil {
-			v.Rows[*c.Value] += c.Rows
-		}
-	}
-	return v, nil
-}
-
-// foundOn takes a sample of values, and asks the other side for those of them, and
-// for other spellings of them, that it has.
-func (a *App) foundOn(ctx context.Context, v form.Values, on side) (sample, found form.Values, err error) {
-	all := slices.Sorted(maps.Keys(v.Rows))
-	step := max(1, len(all)/sampledValues)
-	sample, found = form.Values{Rows: map[string]int64{}}, form.Values{Rows: map[string]int64{}}
-	var some []string
-	for i := 0; i < len(all); i += step {
-		some = append(some, all[i])
-		sample.Rows[all[i]] = v.Rows[all[i]]
-	}
-	ask := func(values []string) error {
-		for batch := range slices.Chunk(values, 1000) {
-			list := make([]string, len(batch))
-			for i, s := range batch {
-				list[i] = syntax.Text(s)
-			}
-			q := on.query
-			q.SQL = fmt.Sprintf("SELECT %s AS v, count(*) AS n FROM %s WHERE %s IN (%s) GROUP BY 1", on.expr, on.from(), on.expr, strings.Join(list, ", "))
-			rows, err := a.fewOf(ctx, q)
-			if err != nil {
-				return err
-			}
-			for _, r := range rows {
-				if r[0] != nil && r[1] != nil {
-					n, err := strconv.ParseInt(*r[1], 10, 64)
-					if err != nil {
-						return err
-					}
-					found.Rows[*r[0]] = n
-				}
-			}
-		}
-		return nil
-	}
-	if err := ask(some); err != nil {
-		return sample, found, err
-	}
-	if !a.textual(on) {
-		return sample, found, nil
-	}
-	var alone []string
-	for _, s := range some {
-		if found.Rows[s] == 0 && len(alone) < sampledAlone {
-			alone = append(alone, s)
-		}
-	}
-	return sample, found, ask(form.Spellings(alone))
-}
-
-// textual tells whether a side's values are texts, which have other spellings.
-func (a *App) textual(s side) bool {
-	s.query.SQL = fmt.Sprintf("SELECT %s FROM %s", s.expr, s.from())
-	c, _, err := a.Compile(s.query, nil)
-	return err == nil && isText(c.Root.Columns()[0].Type.Kind)
 }

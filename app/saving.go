@@ -48,9 +48,10 @@ func (a *App) SaveRevision(ctx context.Context, v catalog.View, message string, 
 	if err != nil {
 		return nil, err
 	}
-	if was := a.Catalog().View(v.FullName()); was != nil && v.Notes.Empty() && v.SQL != was.SQL {
-		v.Notes = notesFor(was.Notes, after.View(v.FullName()).Table)
+	if was := a.Catalog().View(v.FullName()); was != nil && v.Notes.Columns == nil && v.Notes.Labels == nil && v.SQL != was.SQL {
+		v.Notes = was.Notes
 	}
+	v.Notes = notesFor(v.Notes, after.View(v.FullName()).Table)
 	before := a.state.Load().estate
 	for _, reader := range before.Downstream(v.FullName()) {
 		if now := after.View(reader); now.Err != nil && before.View(reader).Err == nil {

@@ -9,7 +9,6 @@ import (
 
 	"rovik/connect"
 	"rovik/core/catalog"
-	"rovik/core/fold"
 	"rovik/core/shape"
 	"rovik/core/value"
 	"rovik/records"
@@ -223,25 +222,4 @@ func (a *App) HideTables(ctx context.Context, name string, hidden []string, inSp
 func (a *App) HasSource(name, kind string, cfg connect.Config) bool {
 	c := a.state.Load().sources[name]
 	return c != nil && c.record.Kind == kind && c.record.Config == cfg && c.record.Found != nil && c.conn.Measures(c.record.Found)
-}
-
-// OverrideQuirk makes folding believe another value of a quirk until restore
-// is called: for asking what a setting of the server would change.
-func OverrideQuirk(a *App, source, name, val string) (restore func()) {
-	old := a.state.Load()
-	next := *old
-	next.folding, next.plans = map[string]fold.Source{}, newPlanCache()
-	for n, f := range old.folding {
-		next.folding[n] = f
-	}
-	c := old.sources[source]
-	found := *c.record.Found
-	found.Quirks = map[string]catalog.Quirk{}
-	for n, q := range c.record.Found.Quirks {
-		found.Quirks[n] = q
-	}
-	found.Quirks[name] = catalog.Quirk{Value: val}
-	next.folding[source] = c.conn.Folding(&found)
-	a.state.Store(&next)
-	return func() { a.state.Store(old) }
 }

@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"maps"
 	"slices"
 	"strings"
 
@@ -117,6 +118,27 @@ func (a *App) Describe(ctx context.Context, name, description string, notes cata
 		}
 	}
 	return a.SaveRevision(ctx, v, "Described", base)
+}
+
+// NotesWith are the notes of the view of that name, which may be new, with other
+// descriptions of the columns that said names.
+func (a *App) NotesWith(name string, said map[string]string) catalog.Notes {
+	var n catalog.Notes
+	if v := a.Catalog().View(name); v != nil {
+		n = v.Notes
+	}
+	n.Columns = maps.Clone(n.Columns)
+	if n.Columns == nil {
+		n.Columns = map[string]catalog.ColumnNote{}
+	}
+	for column, text := range said {
+		note := n.Columns[column]
+		note.Description = strings.TrimSpace(text)
+		if n.Columns[column] = note; note.Description == "" && len(note.Labels) == 0 {
+			delete(n.Columns, column)
+		}
+	}
+	return n
 }
 
 const (

@@ -126,3 +126,28 @@ func (s *Store) Revisions(ctx context.Context, layer, name string) ([]*Revision,
 	}
 	return out, rows.Err()
 }
+
+// EarlierTexts returns the texts that views had before, and have no more, in which
+// any of the words stands, newest first.
+func (s *Store) EarlierTexts(ctx context.Context, words []string, limit int) ([]*catalog.View, error) {
+	list, err := json.Marshal(words)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := s.db.QueryContext(ctx, `SELECT r.layer, r.name, r.number, r.sql FROM revision r JOIN view v ON v.layer = r.layer AND v.name = r.name
+		WHERE r.sql <> v.sql AND EXISTS (SELECT 1 FROM json_each(?) AS w WHERE instr(lower(r.sql), lower(w.value)) > 0)
+		ORDER BY r.saved_at DESC, r.layer, r.name, r.number DESC LIMIT ?`, string(list), limit)
+	if err != nil {
+		return nil, fmt.Errorf("reading earlier texts: %w", err)
+	}
+	defer rows.Close()
+	var out []*catalog.View
+	for rows.Next() {
+		var v catalog.View
+		if err := rows.Scan(&v.Layer, &v.Name, &v.Revision, &v.SQL); err != nil {
+			return nil, fmt.Errorf("reading earlier texts: %w", err)
+		}
+		out = append(out, &v)
+	}
+	return out, rows.Err()
+}

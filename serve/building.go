@@ -20,12 +20,12 @@ type buildRequest struct {
 	// Output and Column choose an output column: the column of a star, or 0.
 	Output int `json:"output"`
 	Column int `json:"column"`
-	// Name is a relation that is to be joined; Left and Right are what is compared,
-	// over the block's input Input and over the relation.
-	Name  string `json:"name"`
-	Input int    `json:"input"`
-	Left  string `json:"left"`
-	Right string `json:"right"`
+	// Name is a relation that is to be joined, and Joined an input that is; Left and
+	// Right are what is compared.
+	Name   string `json:"name"`
+	Joined int    `json:"joined"`
+	Left   string `json:"left"`
+	Right  string `json:"right"`
 }
 
 func (r buildRequest) query() app.Query { return app.Query{SQL: r.SQL, Layer: r.Layer, View: r.View} }
@@ -78,7 +78,7 @@ func (h *handlers) suggestJoins(c echo.Context) error {
 
 func (h *handlers) measureJoin(c echo.Context) error {
 	return answer(c, func(r buildRequest) (*app.JoinMeasure, error) {
-		return h.app.MeasureJoin(c.Request().Context(), r.query(), r.Block, r.Input, r.Left, r.Name, r.Right)
+		return h.app.MeasureJoin(c.Request().Context(), r.query(), app.Joining{Block: r.Block, Left: r.Left, Right: r.Right, Name: r.Name, Joined: r.Joined})
 	})
 }
 

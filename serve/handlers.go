@@ -54,6 +54,7 @@ func (h *handlers) routes() []route {
 		{http.MethodGet, "/lineage/:name/openlineage", h.openLineage},
 		{http.MethodGet, "/lineage/:name/csv", h.lineageCSV},
 		{http.MethodGet, "/impact/:name", h.impact},
+		{http.MethodGet, "/sources/:name/quirk-impact", h.quirkImpact},
 		{http.MethodGet, "/search", h.search},
 		{http.MethodGet, "/columns", h.columnNames},
 		{http.MethodPost, "/sources/:name/limits", h.setLimits},
@@ -145,6 +146,8 @@ type viewRequest struct {
 	Replace     bool   `json:"replace"`
 	Base        int    `json:"base"`    // the revision that the text is based on; 0 for any
 	Message     string `json:"message"` // what changed, and why
+	// Said is what is said of columns from now on, beside what was said before.
+	Said map[string]string `json:"said"`
 }
 
 func (h *handlers) saveView(c echo.Context) error {
@@ -158,7 +161,9 @@ func (h *handlers) saveView(c echo.Context) error {
 			base = app.AnyRevision
 		}
 	}
-	v, err := h.app.SaveRevision(c.Request().Context(), r.view(), r.Message, base)
+	view := r.view()
+	view.Notes = h.app.NotesWith(view.FullName(), r.Said)
+	v, err := h.app.SaveRevision(c.Request().Context(), view, r.Message, base)
 	if err != nil {
 		return err
 	}

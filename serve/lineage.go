@@ -47,11 +47,19 @@ func attach(c echo.Context, name string) {
 }
 
 func (h *handlers) impact(c echo.Context) error {
-	im, err := h.app.Impact(c.Param("name"), c.QueryParam("if"), c.QueryParam("type"))
+	im, err := h.app.Impact(c.Request().Context(), c.Param("name"), c.QueryParam("if"), c.QueryParam("type"))
 	if err != nil {
 		return err
 	}
 	return c.JSON(http.StatusOK, im)
+}
+
+func (h *handlers) quirkImpact(c echo.Context) error {
+	q, err := h.app.QuirkImpact(c.Param("name"), c.QueryParam("quirk"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, q)
 }
 
 func (h *handlers) search(c echo.Context) error {

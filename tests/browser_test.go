@@ -356,7 +356,7 @@ func TestBrowserOtherPages(t *testing.T) {
 	do(t, ctx, "runs", chromedp.Navigate(base+"/runs"), until(`document.querySelectorAll('tbody tr').length > 0`),
 		until(`document.querySelectorAll('[data-testid=card]').length > 0`))
 	shot(t, ctx, "runs")
-	do(t, ctx, "an address that is none", chromedp.Navigate(base+"/view/joined/nothing"), until(`document.body.innerText.includes('There is no view called')`))
+	do(t, ctx, "an address that is none", chromedp.Navigate(base+"/view/joined/nothing"), until(`document.body.innerText.includes('no view is called "joined.nothing"')`))
 }
 
 // A source is connected from the page: a step that fails says what to do, and

@@ -42,7 +42,7 @@ func TestJoinsAreSuggested(t *testing.T) {
 // What is measured of a join is what queries count, and a fix gives what it says.
 func TestJoinsAreMeasured(t *testing.T) {
 	q := app.Query{SQL: "SELECT l.loan_no FROM lending.loans AS l"}
-	m, err := project.MeasureJoin(context.Background(), q, 0, 0, "l.institution_code", "lending.institutions", "{new}.code")
+	m, err := project.MeasureJoin(context.Background(), q, app.Joining{Left: "l.institution_code", Name: "lending.institutions", Right: "{new}.code"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -83,14 +83,14 @@ func TestJoinsAreMeasured(t *testing.T) {
 // Sides of many values are compared by a sample: what it finds alone is alone.
 func TestLargeSidesAreSampled(t *testing.T) {
 	q := app.Query{SQL: "SELECT r.logger FROM climate.readings AS r"}
-	m, err := project.MeasureJoin(context.Background(), q, 0, 0, "CAST(r.logged_at AS text)", "registry.objects", "{new}.accession_no")
+	m, err := project.MeasureJoin(context.Background(), q, app.Joining{Left: "CAST(r.logged_at AS text)", Name: "registry.objects", Right: "{new}.accession_no"})
 	if err != nil {
 		t.Fatal(err)
 	}
 	if m.Left.Whole || m.Left.Meet != 0 || m.Left.Values == 0 || len(m.Left.Alone) == 0 {
 		t.Errorf("a sample of moments should meet no number of an object: %+v", m.Left)
 	}
-	if _, err := project.MeasureJoin(context.Background(), q, 0, 0, "r.logger); DROP TABLE x; --", "registry.objects", "{new}.accession_no"); err == nil {
+	if _, err := project.MeasureJoin(context.Background(), q, app.Joining{Left: "r.logger); DROP TABLE x; --", Name: "registry.objects", Right: "{new}.accession_no"}); err == nil {
 		t.Error("a side that is no expression was taken")
 	}
 }

@@ -64,7 +64,7 @@ func TestLineageOfTheDemo(t *testing.T) {
 // What depends on a column is found through all views, and what would break is
 // what does break.
 func TestImpactOfTheDemo(t *testing.T) {
-	im, err := project.Impact("lending.loan_lines.insured_value", app.ChangeGone, "")
+	im, err := project.Impact(t.Context(), "lending.loan_lines.insured_value", app.ChangeGone, "")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -81,17 +81,17 @@ func TestImpactOfTheDemo(t *testing.T) {
 	if len(im.Broken) < 8 || im.Broken[0].Error == "" {
 		t.Errorf("would break: %+v", im.Broken)
 	}
-	if im, err = project.Impact("lending.loan_lines.crates", app.ChangeType, "text"); err != nil || len(im.Broken) != 0 {
+	if im, err = project.Impact(t.Context(), "lending.loan_lines.crates", app.ChangeType, "text"); err != nil || len(im.Broken) != 0 {
 		t.Errorf("a number that is only shown, as text: %+v, %v", im, err)
 	}
-	if im, err = project.Impact("joined.object_on_loan.insured_value", app.ChangeType, "date"); err != nil || len(im.Broken) == 0 {
+	if im, err = project.Impact(t.Context(), "joined.object_on_loan.insured_value", app.ChangeType, "date"); err != nil || len(im.Broken) == 0 {
 		t.Errorf("a number that is computed with, as date: %+v, %v", im, err)
 	}
-	if im, err = project.Impact("registry.rooms", app.ChangeGone, ""); err != nil || len(im.Views) == 0 || len(im.Broken) < len(im.Views) {
+	if im, err = project.Impact(t.Context(), "registry.rooms", app.ChangeGone, ""); err != nil || len(im.Views) == 0 || len(im.Broken) < len(im.Views) {
 		t.Errorf("a whole table: %+v, %v", im, err)
 	}
 	for name, change := range map[string]string{"lending.loan_lines.crates": "eaten", "lending.none.crates": app.ChangeGone, "lending.loan_lines.cratess": app.ChangeGone, "x": app.ChangeGone} {
-		if _, err := project.Impact(name, change, ""); err == nil {
+		if _, err := project.Impact(t.Context(), name, change, ""); err == nil {
 			t.Errorf("%s %s has an impact", name, change)
 		}
 	}

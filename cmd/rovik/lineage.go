@@ -74,19 +74,28 @@ func printLineage(cols []app.ColumnLineage) {
 }
 
 func impactCommand() *cobra.Command {
-	var change, typ, format string
-	cmd := &cobra.Command{Use: "impact SOURCE.TABLE[.COLUMN]|LAYER.VIEW[.COLUMN]", Short: "Say what depends on a column, table or view, and what would break if it changed", Args: exactly(1)}
+	var change, typ, format, quirk string
+	cmd := &cobra.Command{Use: "impact SOURCE.TABLE[.COLUMN]|LAYER.VIEW[.COLUMN]|SOURCE --quirk NAME", Short: "Say what depends on a column, table, view or quirk, and what would break if it changed", Args: exactly(1)}
 	cmd.Flags().StringVar(&change, "if", app.ChangeGone, "gone, renamed, or type")
 	cmd.Flags().StringVar(&typ, "type", "", "the type that it would have, for --if type")
 	cmd.Flags().StringVar(&format, "format", "text", "text or json")
-	cmd.RunE = withApp(func(_ context.Context, a *app.App, args []string) error {
+	cmd.Flags().StringVar(&quirk, "quirk", "", "a measured quirk of the source: which verdicts depend on it")
+	cmd.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
 		if err := choice("format", format, "text", "json"); err != nil {
 			return err
+		}
+		if quirk != "" {
+			q, err := a.QuirkImpact(args[0], quirk)
+			if err != nil || format == "json" {
+				return firstError(err, func() error { return printJSON(q) })
+			}
+			printQuirkImpact(q)
+			return nil
 		}
 		if err := choice("if", change, app.ChangeGone, app.ChangeRenamed, app.ChangeType); err != nil {
 			return err
 		}
-		im, err := a.Impact(args[0], change, typ)
+		im, err := a.Impact(ctx, args[0], change, typ)
 		if err != nil || format == "json" {
 			return firstError(err, func() error { return printJSON(im) })
 		}
@@ -106,8 +115,38 @@ func impactCommand() *cobra.Command {
 		for _, b := range im.Broken {
 			fmt.Printf("would break: %s: %s\n", b.View, b.Error)
 		}
+		for _, r := range im.Revisions {
+			fmt.Printf("depends on it: revision %d of %s", r.Number, r.View)
+			if r.Error != "" {
+				fmt.Printf(", which could not be restored: %s", r.Error)
+			}
+			fmt.Println()
+		}
+		for _, d := range im.Definitions {
+			fmt.Printf("depends on it: %s\n", d)
+		}
+		for _, c := range im.Consumers {
+			fmt.Printf("was run %s, last on %s: %s\n", times(c.Times), c.LastAt.Local().Format("2006-01-02 15:04"), strings.Join(strings.Fields(c.SQL), " "))
+		}
 		fmt.Printf("%d views depend on it, %d would break\n", len(im.Views), len(im.Broken))
 		return nil
 	})
 	return cmd
+}
+
+func times(n int) string {
+	if n == 1 {
+		return "once"
+	}
+	return fmt.Sprint(n, " times")
+}
+
+func printQuirkImpact(q *app.QuirkImpact) {
+	for _, v := range q.Views {
+		fmt.Println(v.View)
+		for _, p := range v.Pieces {
+			fmt.Printf("    %s is %s, and would be %s if it %s\n", strings.Join(strings.Fields(p.Piece), " "), p.Was, p.Is, p.If)
+		}
+	}
+	fmt.Printf("%q of %s is %s: %d of the %d views that read it have verdicts that depend on it\n", q.Quirk, q.Source, q.Value, len(q.Views), q.Readers)
 }

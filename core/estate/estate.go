@@ -227,6 +227,14 @@ func (e *Estate) bound(v *catalog.View) *View {
 	return out
 }
 
+// Of binds a text as the definition of a view, over the views that there are,
+// without keeping what it finds.
+func (e *Estate) Of(v *catalog.View) *View {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	return e.bound(v)
+}
+
 // inView says in which view's text an error lies that does not say so itself.
 func inView(err error, view string) error {
 	if ve, ok := err.(*value.Error); ok && ve.View == "" {

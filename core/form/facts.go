@@ -1,7 +1,9 @@
 package form
 
 import (
+	"slices"
 	"sort"
+	"strings"
 
 	"rovik/core/bind"
 	"rovik/core/catalog"
@@ -108,6 +110,42 @@ func FactsOf(ctx bind.Context, sql string, f *Form) (*Facts, error) {
 		out.Inputs, out.Outputs = append(out.Inputs, ins), append(out.Outputs, outs)
 	}
 	return out, err
+}
+
+// InputOf finds the one input of a block that an expression's columns are of.
+func (f *Form) InputOf(facts *Facts, block int, expr string) (int, error) {
+	_, x, err := expression(expr)
+	if err != nil {
+		return 0, err
+	}
+	if block < 0 || block >= len(f.Blocks) {
+		return 0, refuse("there is no block %d", block)
+	}
+	found := -1
+	syntax.Walk(&syntax.Query{Body: &syntax.Select{Targets: []syntax.Target{{Expr: x}}}}, func(n syntax.Node) bool {
+		c, is := n.(*syntax.Column)
+		if !is {
+			return true
+		}
+		at := slices.IndexFunc(f.Blocks[block].Inputs, func(in Input) bool { return len(c.Parts) > 1 && c.Parts[len(c.Parts)-2] == in.Alias })
+		if len(c.Parts) == 1 && block < len(facts.Inputs) {
+			at = slices.IndexFunc(facts.Inputs[block], func(in InputFacts) bool {
+				return slices.ContainsFunc(in.Columns, func(col Column) bool { return col.Name == c.Parts[0] })
+			})
+		}
+		switch {
+		case at < 0:
+			err = refuse("%s is no column of an input", strings.Join(c.Parts, "."))
+		case found >= 0 && found != at:
+			err = refuse("%s is of several inputs", expr)
+		}
+		found = at
+		return true
+	})
+	if err == nil && found < 0 {
+		err = refuse("%s is of no input", expr)
+	}
+	return found, err
 }
 
 // watcher collects what binding tells, by where in the text it starts.

@@ -24,6 +24,8 @@ export type LineageEdge = Schemas['LineageEdge']
 export type LineageNode = Schemas['LineageNode']
 export type ColumnLineage = Schemas['ColumnLineage']
 export type DeclaredKey = Schemas['DeclaredKey']
+export type Impact = Schemas['Impact']
+export type QuirkImpact = Schemas['QuirkImpact']
 export type Differences = Schemas['Differences']
 export type Look = Schemas['Look']
 export type RenameRequest = Schemas['RenameRequest']
@@ -111,6 +113,7 @@ export const api = {
   lineageGraph: (name: string, direction: string, signal: AbortSignal) => call<LineageGraph>(`/lineage/${encodeURIComponent(name)}/graph?direction=${direction}`, { signal }),
   impact: (name: string, change: string, type: string, signal: AbortSignal) =>
     call<Schemas['Impact']>(`/impact/${encodeURIComponent(name)}?if=${change}&type=${encodeURIComponent(type)}`, { signal }),
+  quirkImpact: (source: string, quirk: string, signal: AbortSignal) => call<QuirkImpact>(`/sources/${encodeURIComponent(source)}/quirk-impact?quirk=${encodeURIComponent(quirk)}`, { signal }),
   setLimits: (source: string, l: Schemas['Limits']) => post<SourceInfo>(`/sources/${encodeURIComponent(source)}/limits`, l),
   declareKey: (source: string, r: Schemas['KeyRequest']) => post<SourceInfo>(`/sources/${encodeURIComponent(source)}/keys`, r),
   checkSource: (name: string) => post<SourceInfo>(`/sources/${encodeURIComponent(name)}/check`, {}),

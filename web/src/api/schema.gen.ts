@@ -1551,6 +1551,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{name}/quirk-impact": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which verdicts of which views depend on a measured quirk */
+        get: {
+            parameters: {
+                query: {
+                    quirk: string;
+                };
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The views */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["QuirkImpact"];
+                    };
+                };
+                /** @description Why not */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{name}/retype": {
         parameters: {
             query?: never;
@@ -2287,6 +2336,10 @@ export interface components {
             /** @description The revision that the text is based on; 0 for any */
             base?: number;
             message?: string;
+            /** @description What is said of columns from now on, beside what was said before */
+            said?: {
+                [key: string]: string;
+            };
         };
         BuildRequest: {
             sql: string;
@@ -2295,8 +2348,10 @@ export interface components {
             block?: number;
             output?: number;
             column?: number;
+            /** @description A relation, or verbatim('source', $$ … $$), that is to be joined */
             name?: string;
-            input?: number;
+            /** @description An input that is joined, in the stead of name */
+            joined?: number;
             left?: string;
             right?: string;
         };
@@ -2714,6 +2769,39 @@ export interface components {
                 }[];
             }[];
             broken: components["schemas"]["WouldBreak"][];
+            revisions: {
+                view: string;
+                number: number;
+                /** @description Why it could not be restored after the change */
+                error: string;
+            }[];
+            definitions: string[];
+            consumers: {
+                sql: string;
+                times: number;
+                /** Format: date-time */
+                lastAt: string;
+                run: string;
+            }[];
+            cut: boolean;
+        };
+        QuirkImpact: {
+            source: string;
+            quirk: string;
+            value: string;
+            meaning: string;
+            readers: number;
+            looked: number;
+            views: {
+                view: string;
+                pieces: {
+                    piece: string;
+                    was: string;
+                    is: string;
+                    /** @description were not known, were yes, were no */
+                    if: string;
+                }[];
+            }[];
         };
         RetypeRequest: {
             table: string;

@@ -1,12 +1,14 @@
 import { Box, Button, chakra, Flex, Input, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import { api, type FormBlock, type JoinMeasure, type JoinSuggestion, type Meeting } from '../api/client'
-import { count } from '../lib/text'
+import { api, type FormBlock, type JoinSuggestion } from '../api/client'
+import { middle } from '../lib/text'
 import { hueOf } from '../theme'
 import { select, small, tiny } from './parts'
 import { addRelation, type Relation } from './relations'
+import { percent, Shares } from './Shares'
 import type { Builder } from './useBuilder'
+import { Verbatim } from './Verbatim'
 
 interface Props {
   builder: Builder
@@ -22,6 +24,7 @@ export function AddInput({ builder, block, at, relations, sources }: Props) {
   const [marked, setMarked] = useState(0)
   const [waiting, setWaiting] = useState<string[]>([])
   const [over, setOver] = useState(false)
+  const [writing, setWriting] = useState(false)
   const known = new Set(relations.map((r) => r.name))
   const take = (name: string) => {
     setTyped('')
@@ -83,7 +86,19 @@ export function AddInput({ builder, block, at, relations, sources }: Props) {
             if (e.key === 'Enter' && found[marked]) take(found[marked]!.name)
           }}
         />
+        <Button {...tiny} color="tide" aria-expanded={writing} title="A statement in a source's own language" onClick={() => setWriting(!writing)}>
+          verbatim…
+        </Button>
       </Flex>
+      {writing && (
+        <Verbatim
+          onTake={(name) => {
+            setWriting(false)
+            take(name)
+          }}
+          onClose={() => setWriting(false)}
+        />
+      )}
       {found.length > 0 && (
         <Box ml="20px" border="1px solid" borderColor="line" bg="sheet" data-testid="found-relations">
           {found.map((r, i) => (
@@ -117,8 +132,8 @@ function JoinPanel({ builder, block, at, name, more, onDone }: { builder: Builde
       <Flex align="center" gap="2" mb="1" fontSize="12px">
         <Text>
           Join{' '}
-          <Box as="span" fontFamily="mono">
-            {name}
+          <Box as="span" fontFamily="mono" title={name}>
+            {middle(name.replace(/\s+/g, ' '), 28)}
           </Box>
         </Text>
         <chakra.select {...select} aria-label="How it is to join" value={kind} onChange={(e) => setKind(e.target.value)}>
@@ -158,15 +173,15 @@ const around = (fix: string, x: string) => fix.replace('x', x)
 function Suggestion({ builder, block, at, name, suggestion: s, first, onTake }: { builder: Builder; block: FormBlock; at: number; name: string; suggestion: JoinSuggestion; first: boolean; onTake: (texts: string[]) => Promise<void> }) {
   const { sql, layer = '', view = '' } = builder.query
   const [asked, setAsked] = useState(first)
-  const one = s.left.length === 1 && block.inputs[s.input]?.kind === 'relation'
+  const one = s.left.length === 1 && ['relation', 'verbatim'].includes(block.inputs[s.input]?.kind ?? '')
   const measured = useQuery({
     queryKey: ['meets', sql, layer, view, at, name, s.input, s.left[0], s.right[0]],
-    queryFn: ({ signal }) => api.measureJoin({ sql, layer, view, block: at, input: s.input, left: s.left[0]!, name, right: s.right[0]! }, signal),
+    queryFn: ({ signal }) => api.measureJoin({ sql, layer, view, block: at, left: s.left[0]!, name, right: s.right[0]! }, signal),
     enabled: asked && one,
     staleTime: 300_000,
     retry: false,
   })
-  const last = name.split('.').pop()!
+  const last = name.startsWith('verbatim(') ? 'it' : name.split('.').pop()!
   const show = (x: string) => x.replaceAll('{new}', last)
   const conditions = s.left.map((l, i) => `${l} = ${s.right[i]}`)
   const m = measured.data
@@ -220,60 +235,5 @@ function Suggestion({ builder, block, at, name, suggestion: s, first, onTake }: 
         </Box>
       )}
     </Box>
-  )
-}
-
-/** The share of rows that find a partner, never rounded up to all. */
-function percent(m: Meeting): string {
-  if (m.rows === 0) return 'none'
-  const p = (100 * m.meetRows) / m.rows
-  if (m.meetRows === m.rows) return '100%'
-  return `${Math.min(p, 99.9).toFixed(1)}%`
-}
-
-function Shares({ measure: m }: { measure: JoinMeasure }) {
-  return (
-    <Box fontSize="11px" color="faint" data-testid="shares">
-      <Share of={m.leftOf} meeting={m.left} other={m.rightOf} />
-      <Share of={m.rightOf} meeting={m.right} other={m.leftOf} />
-    </Box>
-  )
-}
-
-function Share({ of, meeting: m, other }: { of: string; meeting: Meeting; other: string }) {
-  const [open, setOpen] = useState(false)
-  const alone = m.values - m.meet
-  return (
-    <>
-      <Text>
-        <Box as="span" color="ink" fontVariantNumeric="tabular-nums">
-          {percent(m)}
-        </Box>{' '}
-        of {of} meet{other && ` a ${other}`}
-        {m.whole ? '' : ', by a sample of the values'}
-        {m.unique ? ', each value once' : ''}
-        {alone > 0 && (
-          <>
-            {'; '}
-            <Box as="button" color="tide" textDecoration="underline dotted" aria-expanded={open} onClick={() => setOpen(!open)}>
-              {count(alone)} {alone === 1 ? 'value does' : 'values do'} not
-            </Box>
-          </>
-        )}
-      </Text>
-      {open && (
-        <Box maxH="110px" overflowY="auto" border="1px solid" borderColor="line" bg="sheet" px="2" py="0.5" my="0.5" title={`No ${other} is equal to these`} data-testid="alone">
-          {m.alone.map((v) => (
-            <Flex key={v.value} gap="3" fontFamily="mono">
-              <Text flex="1" whiteSpace="pre">
-                {(v.value ?? 'NULL').replace(/^ +| +$/g, (s) => '␣'.repeat(s.length))}
-              </Text>
-              <Text fontVariantNumeric="tabular-nums">{count(v.rows)} rows</Text>
-            </Flex>
-          ))}
-          {alone > m.alone.length && <Text>and {count(alone - m.alone.length)} more</Text>}
-        </Box>
-      )}
-    </>
   )
 }

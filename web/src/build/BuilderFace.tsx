@@ -8,6 +8,7 @@ import { Locked, Section } from './parts'
 import { relationsFor } from './relations'
 import { RowParts } from './RowParts'
 import { AddRows, Union } from './Union'
+import type { Said } from '../view/useSaid'
 import type { Builder } from './useBuilder'
 
 interface Props {
@@ -18,10 +19,11 @@ interface Props {
   chosen: string | null
   onChoose: (id: string | null) => void
   history: React.RefObject<{ undo: () => void; redo: () => void } | null>
+  said: Said
 }
 
 /** The Builder: a query as a form of its own text. */
-export function BuilderFace({ builder, catalog, sources, pieces, chosen, onChoose, history }: Props) {
+export function BuilderFace({ builder, catalog, sources, pieces, chosen, onChoose, history, said }: Props) {
   const { built, problem, query } = builder
   const [at, setAt] = useState(0)
   const [grouping, setGrouping] = useState<number[] | null>(null)
@@ -85,6 +87,7 @@ export function BuilderFace({ builder, catalog, sources, pieces, chosen, onChoos
             chosen={chosen}
             onChoose={onChoose}
             onGroup={setGrouping}
+            said={said}
           />
           {form.blocks[block].windows && <Box px="2"><Locked part={form.blocks[block].windows} /></Box>}
           <RowParts

@@ -1,9 +1,12 @@
 import { Box, Button, chakra, Flex, Text } from '@chakra-ui/react'
+import { useQuery } from '@tanstack/react-query'
 import { X } from 'lucide-react'
-import type { FormBlock, FormInput, InputFacts, Piece } from '../api/client'
+import { useState } from 'react'
+import { api, type FormBlock, type FormInput, type InputFacts, type Piece } from '../api/client'
 import { middle } from '../lib/text'
 import { hueOf } from '../theme'
 import { Field, Locked, Mark, Section, select, tiny, worst } from './parts'
+import { Shares } from './Shares'
 import type { Builder } from './useBuilder'
 
 const joins = [
@@ -53,7 +56,7 @@ function InputLine({ builder, block, at, input, facts, pieces, sources, chosen, 
           <Box key={s} w="9px" h="9px" borderRadius="2px" flexShrink={0} title={s} style={{ background: hueOf(s, sources) }} />
         ))}
         <Text fontFamily="mono" fontSize="12px" whiteSpace="nowrap" title={input.name || input.text}>
-          {middle(input.name || input.kind, 30)}
+          {input.kind === 'verbatim' ? `${input.name}, verbatim` : middle(input.name || input.kind, 30)}
         </Text>
         <Text color="faint" fontSize="11px">
           as
@@ -94,15 +97,27 @@ function InputLine({ builder, block, at, input, facts, pieces, sources, chosen, 
               />
             </Flex>
           ))}
-          <Facts input={input} facts={facts} piece={piece} chosen={chosen} onChoose={onChoose} />
+          <Facts builder={builder} block={block} at={at} input={input} facts={facts} piece={piece} chosen={chosen} onChoose={onChoose} />
         </Box>
       )}
     </Box>
   )
 }
 
+interface FactsProps {
+  builder: Builder
+  block: number
+  at: number
+  input: FormInput
+  facts?: InputFacts
+  piece: Piece | null
+  chosen: string | null
+  onChoose: (id: string | null) => void
+}
+
 /** Whether a join folds, whether it multiplies rows, and whether types and collations agree. */
-function Facts({ input, facts, piece, chosen, onChoose }: { input: FormInput; facts?: InputFacts; piece: Piece | null; chosen: string | null; onChoose: (id: string | null) => void }) {
+function Facts({ builder, block, at, input, facts, piece, chosen, onChoose }: FactsProps) {
+  const [measuring, setMeasuring] = useState(false)
   const join = facts?.join
   if (!join) return null
   const differ = join.tests.flatMap((t) => {
@@ -111,33 +126,71 @@ function Facts({ input, facts, piece, chosen, onChoose }: { input: FormInput; fa
     if (t.left.collation && t.right.collation && t.left.collation !== t.right.collation) out.push(`${t.left.collation} meets ${t.right.collation}, compared exactly`)
     return out
   })
-  const shipped = piece?.reason?.code === 'keys-shipped'
-  const where = !piece ? 'not needed for the rows, or not planned yet' : piece.verdict === 'folded' ? `folds in ${piece.source}` : shipped ? 'crosses; keys are shipped' : 'crosses'
-  const rows = join.rightUnique ? 'at most one row for each above' : join.leftUnique ? `may repeat rows: no key of ${input.alias} is compared` : 'many to many: no key is compared on either side'
+  const rows = join.rightUnique ? 'at most one row for each above' : join.leftUnique ? `may repeat rows: no key of ${input.alias} is compared` : 'may repeat rows of both: no key is compared'
+  const test = join.tests.length === 1 ? join.tests[0] : undefined
   return (
-    <Flex gap="1" pl="22px" fontSize="11px" color="faint" align="flex-start" data-testid="join-facts">
-      <Mark piece={piece} chosen={chosen} onChoose={onChoose} />
-      <Text lineHeight="18px">
-        <Box as="span" color={piece ? piece.verdict : undefined} title={piece?.reason ? `${piece.reason.text} ${piece.reason.remedy ?? ''}` : undefined}>
-          {where}
-        </Box>
-        {' · '}
-        <Box as="span" color={join.rightUnique ? undefined : 'narrowed'}>
-          {rows}
-        </Box>
-        {' · '}
-        {join.tests.length === 0 ? (
-          <Box as="span" color="narrowed">
-            no equality between both sides
+    <>
+      <Flex gap="1" pl="22px" fontSize="11px" color="faint" align="flex-start" data-testid="join-facts">
+        <Mark piece={piece} chosen={chosen} onChoose={onChoose} />
+        <Text lineHeight="18px">
+          <Box as="span" color={piece ? piece.verdict : undefined} title={piece?.reason ? `${piece.reason.text} ${piece.reason.remedy ?? ''}` : undefined}>
+            {whereOf(piece)}
           </Box>
-        ) : differ.length > 0 ? (
-          <Box as="span" color="narrowed">
-            {differ.join('; ')}
+          {' · '}
+          <Box as="span" color={join.rightUnique ? undefined : 'narrowed'}>
+            {rows}
           </Box>
-        ) : (
-          'types agree'
-        )}
-      </Text>
-    </Flex>
+          {' · '}
+          {join.tests.length === 0 ? (
+            <Box as="span" color="narrowed">
+              no equality between both sides
+            </Box>
+          ) : differ.length > 0 ? (
+            <Box as="span" color="narrowed">
+              {differ.join('; ')}
+            </Box>
+          ) : (
+            'types agree'
+          )}
+          {test?.left.text && test.right.text && (
+            <>
+              {' · '}
+              <Box as="button" color="tide" aria-expanded={measuring} title="How many values of each side find a partner" onClick={() => setMeasuring(!measuring)}>
+                {measuring ? 'hide what meets' : 'what meets?'}
+              </Box>
+            </>
+          )}
+        </Text>
+      </Flex>
+      {measuring && test && <Measured builder={builder} block={block} at={at} left={test.left.text} right={test.right.text} />}
+    </>
+  )
+}
+
+/** Who does a join: its source, its source widely and Rovik again, or Rovik over what crosses. */
+function whereOf(piece: Piece | null): string {
+  if (!piece) return 'not needed for the rows, or not planned yet'
+  if (piece.verdict === 'folded') return `folds in ${piece.source}`
+  if (piece.reason?.code === 'keys-shipped') return 'crosses; keys are shipped'
+  return piece.verdict === 'narrowed' ? `narrowed in ${piece.source}, checked again here` : 'crosses'
+}
+
+function Measured({ builder, block, at, left, right }: { builder: Builder; block: number; at: number; left: string; right: string }) {
+  const { sql, layer = '', view = '' } = builder.query
+  const m = useQuery({ queryKey: ['meets', sql, layer, view, block, at, left, right], queryFn: ({ signal }) => api.measureJoin({ sql, layer, view, block, joined: at, left, right }, signal), staleTime: 300_000, retry: false })
+  return (
+    <Box pl="42px" pb="1" data-testid="measured">
+      {m.isPending && (
+        <Text color="faint" fontSize="11px">
+          Counting values in their sources…
+        </Text>
+      )}
+      {m.isError && (
+        <Text color="kept" fontSize="11px">
+          {m.error.message}
+        </Text>
+      )}
+      {m.data && <Shares measure={m.data} />}
+    </Box>
   )
 }

@@ -2,7 +2,7 @@ import { Box, chakra, Flex, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link } from 'react-router'
-import { api } from '../api/client'
+import { api, type Impact } from '../api/client'
 import { columnTypes } from '../sources/shapes'
 
 const select = { h: '22px', px: '0.5', bg: 'sheet', border: '1px solid', borderColor: 'line', borderRadius: '4px', fontSize: '12px' } as const
@@ -13,6 +13,7 @@ export function ImpactStrip({ name, column }: { name: string; column: boolean })
   const [type, setType] = useState('text')
   const [open, setOpen] = useState(false)
   const { data, error, isFetching } = useQuery({ queryKey: ['impact', name, change, type], queryFn: ({ signal }) => api.impact(name, change, change === 'type' ? type : '', signal), staleTime: 0, retry: false })
+  const said = data ? others(data) : []
   return (
     <Box px="3" py="1" bg="rail" borderBottom="1px solid" borderColor="line" fontSize="12px" data-testid="impact">
       <Flex align="center" gap="1.5" h="24px">
@@ -37,7 +38,8 @@ export function ImpactStrip({ name, column }: { name: string; column: boolean })
             <Text color="faint">
               {data.views.length} {data.views.length === 1 ? 'view depends' : 'views depend'} on it
             </Text>
-            {data.broken.length > 0 && (
+            {said.length > 0 && <Text color="faint">{said.join(', ')}</Text>}
+            {(data.broken.length > 0 || said.length > 0) && (
               <chakra.button type="button" color="tide" aria-expanded={open} onClick={() => setOpen(!open)}>
                 {open ? 'Hide them' : 'Which'}
               </chakra.button>
@@ -60,8 +62,42 @@ export function ImpactStrip({ name, column }: { name: string; column: boolean })
               </Text>
             </Flex>
           ))}
+          {data.definitions.map((d) => (
+            <Text key={d} color="narrowed">
+              {d}
+            </Text>
+          ))}
+          {data.revisions.map((r) => (
+            <Flex key={`${r.view} ${r.number}`} gap="2">
+              <Link to={`/view/${r.view.replace('.', '/')}/revisions`}>
+                <Text color="tide" whiteSpace="nowrap">
+                  revision {r.number} of {r.view}
+                </Text>
+              </Link>
+              <Text color="faint" truncate title={r.error}>
+                {r.error ? `could not be restored: ${r.error}` : 'could still be restored'}
+              </Text>
+            </Flex>
+          ))}
+          {data.consumers.map((c) => (
+            <Flex key={c.run} gap="2" color="faint">
+              <Text whiteSpace="nowrap">
+                was run {c.times === 1 ? 'once' : `${c.times} times`}, last {new Date(c.lastAt).toLocaleDateString()}
+              </Text>
+              <Text fontFamily="mono" truncate title={c.sql}>
+                {c.sql.replace(/\s+/g, ' ')}
+              </Text>
+            </Flex>
+          ))}
+          {data.cut && <Text color="faint">There are more revisions than were looked at.</Text>}
         </Box>
       )}
     </Box>
   )
+}
+
+/** What depends on it besides views. */
+function others({ revisions, definitions, consumers }: Impact): string[] {
+  const some = (n: number, one: string, many: string) => (n === 0 ? [] : [n === 1 ? `1 ${one}` : `${n} ${many}`])
+  return [...some(definitions.length, 'definition', 'definitions'), ...some(revisions.length, 'earlier revision', 'earlier revisions'), ...some(consumers.length, 'query run lately', 'queries run lately')]
 }

@@ -3,12 +3,14 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { useNavigate } from 'react-router'
 import { api } from '../api/client'
+import { useOffered } from '../lib/commands'
 
 interface Found {
   to: string
   title: string
   what: string
   around: string
+  run?: () => void
 }
 
 const places: Found[] = [
@@ -16,9 +18,10 @@ const places: Found[] = [
   { to: '/connect', title: 'Connect a source', what: 'page', around: '' },
   { to: '/runs', title: 'Runs', what: 'page', around: '' },
   { to: '/sources', title: 'Sources', what: 'page', around: '' },
+  { to: '/layers', title: 'Layers', what: 'page', around: '' },
 ]
 
-/** Finds views and tables by any words of theirs, and goes there: Ctrl+K opens it from anywhere. */
+/** Finds views and tables by any words of theirs, and what the page can do: Ctrl+K opens it from anywhere. */
 export function Finder() {
   const [open, setOpen] = useState(false)
   useEffect(() => {
@@ -41,13 +44,16 @@ function Sheet({ onClose }: { onClose: () => void }) {
   const navigate = useNavigate()
   const { data, error } = useQuery({ queryKey: ['search', words], queryFn: ({ signal }) => api.search(words, signal), enabled: words.trim() !== '', placeholderData: keepPreviousData, staleTime: 0, retry: false })
   const typed = words.trim().toLowerCase()
+  const commands = useOffered()
   const found: Found[] = [
     ...(typed ? (data ?? []) : []).map((m) => ({ to: m.what === 'view' ? `/view/${m.name.replace('.', '/')}` : `/sources/${m.name.split('.')[0]}/${m.name.split('.').pop()}`, title: m.name, what: m.what, around: m.around })),
+    ...commands.map((c) => ({ to: `do ${c.title}`, title: c.title, what: c.keys ?? 'here', around: '', run: c.run })).filter((c) => c.title.toLowerCase().includes(typed)),
     ...places.filter((p) => p.title.toLowerCase().includes(typed)),
   ]
-  const go = (to: string) => {
+  const go = (f: Found, lineage = false) => {
     onClose()
-    void navigate(to)
+    if (f.run) f.run()
+    else void navigate(lineage && f.what === 'view' ? `/lineage/${f.title}` : f.to)
   }
   return (
     <Box position="fixed" inset="0" zIndex="10" onMouseDown={onClose}>
@@ -57,7 +63,7 @@ function Sheet({ onClose }: { onClose: () => void }) {
           border="0"
           autoFocus
           aria-label="Find by any word"
-          placeholder="any words of a view or table: its name, columns, description, SQL"
+          placeholder="words of a view or table (name, columns, description, SQL), or what to do"
           _placeholder={{ color: 'faint' }}
           autoComplete="off"
           spellCheck={false}
@@ -68,7 +74,7 @@ function Sheet({ onClose }: { onClose: () => void }) {
           }}
           onKeyDown={(e) => {
             if (e.key === 'Escape') onClose()
-            if (e.key === 'Enter' && found[at]) go((e.altKey && found[at].what === 'view' ? `/lineage/${found[at].title}` : found[at].to))
+            if (e.key === 'Enter' && found[at]) go(found[at], e.altKey)
             if (e.key === 'ArrowDown' || e.key === 'ArrowUp') {
               e.preventDefault()
               setAt(Math.max(0, Math.min(found.length - 1, at + (e.key === 'ArrowDown' ? 1 : -1))))
@@ -78,7 +84,7 @@ function Sheet({ onClose }: { onClose: () => void }) {
         <Box maxH="420px" overflowY="auto" borderTop="1px solid" borderColor="line">
           {error && <Text p="2" color="kept">{error.message}</Text>}
           {found.map((f, i) => (
-            <chakra.button key={f.to} type="button" display="block" w="100%" textAlign="left" px="3" py="1" bg={i === at ? 'sea' : undefined} ref={i === at ? (e: HTMLElement | null) => e?.scrollIntoView({ block: 'nearest' }) : undefined} onMouseEnter={() => setAt(i)} onClick={() => go(f.to)}>
+            <chakra.button key={f.to} type="button" display="block" w="100%" textAlign="left" px="3" py="1" bg={i === at ? 'sea' : undefined} ref={i === at ? (e: HTMLElement | null) => e?.scrollIntoView({ block: 'nearest' }) : undefined} onMouseEnter={() => setAt(i)} onClick={() => go(f)}>
               <Flex gap="2" align="baseline">
                 <Text>{f.title}</Text>
                 <Text fontSize="11px" color="faint">

@@ -10,6 +10,7 @@ import { hueOf } from '../theme'
 import { Differences } from './Differences'
 import { Limits } from './Limits'
 import { products } from './products'
+import { Quirks } from './Quirks'
 import { Steps } from './Steps'
 import { localName, TableList } from './TableList'
 import { TableSheet } from './TableSheet'
@@ -197,30 +198,5 @@ function Failure({ error }: { error: Error }) {
       {error.message}
       {problem?.hint && ` — ${problem.hint}`}
     </Text>
-  )
-}
-
-function Quirks({ source }: { source: SourceInfo }) {
-  const quirks = Object.entries(source.found?.quirks ?? {})
-  return (
-    <Box w="236px" flexShrink={0} borderLeft="1px solid" borderColor="line" overflowY="auto" p="3">
-      <Text fontFamily="heading" fontWeight="600" mb="1">
-        Measured quirks
-      </Text>
-      {quirks.length === 0 && <Text color="faint">{source.found ? 'None: files are only read, and what is read means the same everywhere.' : 'Nothing was measured yet.'}</Text>}
-      {quirks.map(([name, q]) => (
-        <Box key={name} mb="2" fontSize="12px">
-          <Flex justify="space-between" gap="2">
-            <Text>{name}</Text>
-            <Text fontFamily="mono" fontWeight="600" textAlign="right" maxW="60%" flexShrink={q.value.length < 12 ? 0 : 1} overflowWrap="anywhere">
-              {q.value}
-            </Text>
-          </Flex>
-          <Text color="faint" fontSize="11px" title={q.measuredAt ? `Measured ${new Date(q.measuredAt).toLocaleString()} on version ${q.version}` : undefined}>
-            {q.meaning}
-          </Text>
-        </Box>
-      ))}
-    </Box>
   )
 }

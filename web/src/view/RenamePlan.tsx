@@ -1,7 +1,7 @@
-import { Box, chakra, Text } from '@chakra-ui/react'
-import { diffWordsWithSpace } from 'diff'
+import { Box, Text } from '@chakra-ui/react'
 import { Link } from 'react-router'
 import type { Renamed } from '../api/client'
+import { ChangedLines } from './ChangedLines'
 
 /** What a change of names does to every text, word by word. */
 export function RenamePlan({ plan }: { plan: Renamed }) {
@@ -28,36 +28,9 @@ export function RenamePlan({ plan }: { plan: Renamed }) {
               </Box>
             )}
           </Text>
-          <Lines was={t.was} is={t.is} />
+          <ChangedLines was={t.was} is={t.is} />
         </Box>
       ))}
-    </Box>
-  )
-}
-
-/** The lines in which two texts differ, with the words that do. */
-function Lines({ was, is }: { was: string; is: string }) {
-  // Parts are cut at line ends, and lines without a change are left out.
-  const lines: { text: string; kind: '' | 'out' | 'in' }[][] = [[]]
-  for (const part of diffWordsWithSpace(was, is)) {
-    part.value.split('\n').forEach((text, i) => {
-      if (i > 0 && !part.removed) lines.push([])
-      lines[lines.length - 1]!.push({ text, kind: part.added ? 'in' : part.removed ? 'out' : '' })
-    })
-  }
-  return (
-    <Box as="pre" fontFamily="mono" m="0" px="2" bg="sheet" border="1px solid" borderColor="line" borderRadius="3px" whiteSpace="pre-wrap">
-      {lines
-        .filter((l) => l.some((w) => w.kind !== ''))
-        .map((l, i) => (
-          <chakra.span key={i} display="block">
-            {l.map((w, n) => (
-              <chakra.span key={n} bg={w.kind === 'in' ? 'deep' : w.kind === 'out' ? 'lit' : undefined} textDecoration={w.kind === 'out' ? 'line-through' : undefined}>
-                {n === 0 ? w.text.trimStart() : w.text}
-              </chakra.span>
-            ))}
-          </chakra.span>
-        ))}
     </Box>
   )
 }

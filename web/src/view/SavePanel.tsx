@@ -7,18 +7,19 @@ import { renewed } from '../lib/views'
 interface Props {
   catalog: Catalog
   sql: string
+  said: Record<string, string> // of columns
   onSaved: (v: ViewInfo) => void
   onClose: () => void
 }
 
 /** Gives a query a layer and a name. It opens under the toolbar and hides nothing of the drawing. */
-export function SavePanel({ catalog, sql, onSaved, onClose }: Props) {
+export function SavePanel({ catalog, sql, said, onSaved, onClose }: Props) {
   const [layer, setLayer] = useState(catalog.layers[catalog.layers.length - 1]?.name ?? '')
   const [name, setName] = useState('')
   const [description, setDescription] = useState('')
   const queries = useQueryClient()
   const save = useMutation({
-    mutationFn: () => api.saveView({ layer, name, sql, description }),
+    mutationFn: () => api.saveView({ layer, name, sql, description, said }),
     onSuccess: async (v) => {
       await renewed(queries)
       onSaved(v)

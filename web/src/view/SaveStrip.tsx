@@ -5,11 +5,13 @@ import { Link } from 'react-router'
 import { api, ApiError, type Effects, type ViewInfo } from '../api/client'
 import { renewed } from '../lib/views'
 import { count } from '../lib/text'
+import { ChangedLines } from './ChangedLines'
 
 interface Props {
   view: ViewInfo
   base: number // the revision that the text is based on
   sql: string
+  said: Record<string, string> // of columns
   onSaved: (revision: number) => void
   onDone: () => void
 }
@@ -17,13 +19,13 @@ interface Props {
 const stale = '40001'
 
 /** Saves a view that is there, having shown what that does to it and to what reads it. */
-export function SaveStrip({ view, base, sql, onSaved, onDone }: Props) {
+export function SaveStrip({ view, base, sql, said, onSaved, onDone }: Props) {
   const [message, setMessage] = useState('')
   const { layer, name, description } = view
   const queries = useQueryClient()
   const effects = useQuery({ queryKey: ['effects', layer, name, sql], queryFn: ({ signal }) => api.effects({ layer, name, sql, description }, signal), staleTime: 0, retry: false })
   const save = useMutation({
-    mutationFn: (over: boolean) => api.saveView({ layer, name, sql, description, replace: true, message, ...(over ? {} : { base }) }),
+    mutationFn: (over: boolean) => api.saveView({ layer, name, sql, description, replace: true, message, said, ...(over ? {} : { base }) }),
     onSuccess: async (v) => {
       onSaved(v.revision)
       await renewed(queries)
@@ -55,15 +57,16 @@ export function SaveStrip({ view, base, sql, onSaved, onDone }: Props) {
         {effects.data && <EffectLines effects={effects.data} view={`${layer}.${name}`} />}
       </Box>
       {save.isError && (
-        <Flex gap="3" align="baseline" fontSize="12px" mt="1" role="alert">
+        <Box mt="1" role="alert">
+        <Flex gap="3" align="baseline" fontSize="12px">
           <Text color="kept">
             {save.error.message}
             {problem?.hint && ` — ${problem.hint}`}
           </Text>
           {problem?.code === stale && (
             <>
-              <Link to={`/view/${layer}/${name}/revisions`}>
-                <Text color="tide">Compare</Text>
+              <Link to={`/view/${layer}/${name}/revisions`} target="_blank">
+                <Text color="tide">All revisions</Text>
               </Link>
               <Button size="2xs" variant="outline" color="kept" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} onClick={() => save.mutate(true)}>
                 Save over it
@@ -71,6 +74,13 @@ export function SaveStrip({ view, base, sql, onSaved, onDone }: Props) {
             </>
           )}
         </Flex>
+        {problem?.code === stale && (
+          <Box fontSize="12px" maxH="180px" overflowY="auto" data-testid="both-texts">
+            <Text color="faint">{view.sql === sql ? 'Both texts are the same.' : `From revision ${view.revision}, which is there now, to yours:`}</Text>
+            <ChangedLines was={view.sql} is={sql} />
+          </Box>
+        )}
+        </Box>
       )}
     </Box>
   )

@@ -7,6 +7,7 @@ import { BuilderFace } from '../build/BuilderFace'
 import { PreviewLine, PreviewRows, usePreview } from '../build/PreviewRows'
 import { useBuilder } from '../build/useBuilder'
 import { count, millis, rows } from '../lib/text'
+import { type Command, useCommands } from '../lib/commands'
 import { useView } from '../lib/views'
 import { Grid } from '../rows/Grid'
 import { Drawing } from '../waterline/Drawing'
@@ -18,6 +19,7 @@ import { SavePanel } from './SavePanel'
 import { SaveStrip } from './SaveStrip'
 import { useExplain } from './useExplain'
 import { useRun } from './useRun'
+import { useSaid } from './useSaid'
 
 /** A view's definition or a new query: its SQL, what each source does for it, and its rows. */
 export function ViewPage({ catalog }: { catalog: Catalog }) {
@@ -75,17 +77,43 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
   const reveal = useReveal(params.get('at'))
   const problem = explained.problem ?? (run.sql === text ? run.problem : null)
   const here = problem && problem.view === '' ? problem : null
-  const changed = saved !== undefined && text !== saved.sql
+  const said = useSaid(saved)
+  const changed = saved !== undefined && (text !== saved.sql || Object.keys(said.changed).length > 0)
   const start = () => {
     if (run.running || !text.trim()) return
     setPreviewing(false)
     run.start({ sql: text, foldOff, layer, view: name })
+  }
+  const saveDone = (revision: number) => {
+    setBase(revision)
+    said.clear()
   }
   const save = () => {
     if (name) {
       if (changed && !explained.problem) setReplacing(true)
     } else if (text.trim()) setSaving(true)
   }
+  const acts = useRef({ start, save, turn, navigate, stop: run.stop })
+  useEffect(() => {
+    acts.current = { start, save, turn, navigate, stop: run.stop }
+  })
+  const full = `${layer}.${name}`
+  const commands = useMemo<Command[]>(() => {
+    const list: (Command | false)[] = [
+      { title: 'Run', keys: 'Ctrl+Enter', run: () => acts.current.start() },
+      run.running && { title: 'Stop the run', run: () => acts.current.stop() },
+      name ? { title: 'Save…', keys: 'Ctrl+S', run: () => acts.current.save() } : { title: 'Save as view…', keys: 'Ctrl+S', run: () => acts.current.save() },
+      { title: face === 'sql' ? 'Turn to the Builder' : 'Turn to the SQL', run: () => acts.current.turn(face === 'sql' ? 'builder' : 'sql') },
+      { title: previewing ? 'Stop previewing' : 'Preview the first rows', run: () => setPreviewing((p) => !p) },
+      { title: foldOff ? 'Turn folding on' : 'Turn folding off', run: () => setFoldOff((f) => !f) },
+      name !== '' && { title: 'Lineage of this view', run: () => void acts.current.navigate(`/lineage/${full}`) },
+      name !== '' && { title: 'Revisions of this view', run: () => void acts.current.navigate(`/view/${full.replace('.', '/')}/revisions`) },
+      name !== '' && { title: 'Describe this view', run: () => setDescribing(true) },
+      name !== '' && !changed && { title: 'Rename this view or a column', run: () => setRenaming(true) },
+    ]
+    return list.filter((c) => c !== false)
+  }, [name, full, face, previewing, foldOff, changed, run.running])
+  useCommands(commands)
 
   return (
     <Flex direction="column" h="100%">
@@ -159,7 +187,7 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
           </Button>
         )}
       </Flex>
-      {replacing && saved && changed && <SaveStrip view={saved} base={base} sql={text} onSaved={setBase} onDone={() => setReplacing(false)} />}
+      {replacing && saved && changed && <SaveStrip view={saved} base={base} sql={text} said={said.changed} onSaved={saveDone} onDone={() => setReplacing(false)} />}
       {describing && saved && (
         <NotesStrip
           key={saved.revision}
@@ -171,12 +199,12 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
         />
       )}
       {renaming && saved && !changed && <RenameStrip catalog={catalog} view={saved} onDone={() => setRenaming(false)} />}
-      {saving && <SavePanel catalog={catalog} sql={text} onClose={() => setSaving(false)} onSaved={(v) => navigate(`/view/${v.layer}/${v.name}`)} />}
+      {saving && <SavePanel catalog={catalog} sql={text} said={said.changed} onClose={() => setSaving(false)} onSaved={(v) => navigate(`/view/${v.layer}/${v.name}`)} />}
       <Flex flex="1" minH="0">
         <Flex direction="column" w="41%" minW="300px" borderRight="1px solid" borderColor="line">
           <Faces face={face} onTurn={turn} step={step} />
           <Editor hidden={face !== 'sql'} history={history} text={text} catalog={catalog} pieces={own} chosen={chosen} problem={here} reveal={reveal} onChange={setText} onChoose={setChosen} onRun={start} onSave={save} />
-          {face === 'builder' && <BuilderFace builder={builder} catalog={catalog} sources={sources} pieces={own} chosen={chosen} onChoose={setChosen} history={history} />}
+          {face === 'builder' && <BuilderFace builder={builder} catalog={catalog} sources={sources} pieces={own} chosen={chosen} onChoose={setChosen} history={history} said={said} />}
           <ProblemNote problem={problem} />
         </Flex>
         <Flex direction="column" flex="1" minW="0" opacity={current || ranThis || !report ? 1 : 0.55} transition="opacity 0.15s">

@@ -1,0 +1,161 @@
+package app
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"time"
+
+	"rovik/core/catalog"
+	"rovik/core/exec"
+	"rovik/core/fold"
+	"rovik/core/value"
+)
+
+// QuirkImpact is which verdicts depend on what was measured of a source.
+type QuirkImpact struct {
+	Source  string `json:"source"`
+	Quirk   string `json:"quirk"`
+	Value   string `json:"value"`
+	Meaning string `json:"meaning"`
+	// Readers counts the views that read the source, Looked those of them whose
+	// plans were compared: there may be very many.
+	Readers int          `json:"readers"`
+	Looked  int          `json:"looked"`
+	Views   []QuirkViews `json:"views"`
+}
+
+// QuirkViews is a view of which verdicts depend on a quirk.
+type QuirkViews struct {
+	View   string       `json:"view"`
+	Pieces []QuirkPiece `json:"pieces"`
+}
+
+// QuirkPiece is a piece of a view's own text with its verdict, and another that it
+// would have If the quirk were otherwise: "were not known", "were no".
+type QuirkPiece struct {
+	Piece string       `json:"piece"`
+	Was   fold.Verdict `json:"was"`
+	Is    fold.Verdict `json:"is"`
+	If    string       `json:"if"`
+}
+
+const (
+	quirkReaders = 400
+	quirkFor     = 5 * time.Second
+)
+
+// QuirkImpact tells which verdicts of which views depend on a quirk: those that
+// would be others if it were not known, or had its other value.
+func (a *App) QuirkImpact(source, quirk string) (_ *QuirkImpact, err error) {
+	defer value.Guard(&err)
+	s := a.state.Load()
+	c, err := a.source(source)
+	if err != nil {
+		return nil, err
+	}
+	var q catalog.Quirk
+	ok := c.record.Found != nil
+	if ok {
+		q, ok = c.record.Found.Quirks[quirk]
+	}
+	if !ok {
+		e := value.Errorf(value.CodeBadParameter, "%s has no quirk called %q", source, quirk)
+		if near := catalog.Nearest(quirk, quirkNames(c.record.Found)); near != "" {
+			e = e.WithHint("did you mean %q?", near)
+		}
+		return nil, e
+	}
+	others := map[string]*state{"were not known": s.believing(source, quirk, "")}
+	if other := map[string]string{"yes": "no", "no": "yes"}[q.Value]; other != "" {
+		others["were "+other] = s.believing(source, quirk, other)
+	}
+	readers := s.estate.ReadersOfSource(source)
+	out := &QuirkImpact{Source: source, Quirk: quirk, Value: q.Value, Meaning: q.Meaning, Readers: len(readers), Views: []QuirkViews{}}
+	until := time.Now().Add(quirkFor)
+	for _, view := range readers[:min(len(readers), quirkReaders)] {
+		if time.Now().After(until) {
+			break
+		}
+		was, err := a.reportIn(s, s.catalog, view)
+		if err != nil {
+			continue // it does not bind, which is told elsewhere
+		}
+		out.Looked++
+		v := QuirkViews{View: view}
+		for _, how := range slices.Sorted(maps.Keys(others)) {
+			if is, err := a.reportIn(others[how], s.catalog, view); err == nil {
+				v.add(turned(was, is, how))
+			}
+		}
+		if len(v.Pieces) > 0 {
+			out.Views = append(out.Views, v)
+		}
+	}
+	return out, nil
+}
+
+func quirkNames(found *catalog.Source) []string {
+	if found == nil {
+		return nil
+	}
+	return slices.Collect(maps.Keys(found.Quirks))
+}
+
+// add takes in pieces; what another value would do as well is said once.
+func (v *QuirkViews) add(pieces []QuirkPiece) {
+	for _, p := range pieces {
+		i := slices.IndexFunc(v.Pieces, func(o QuirkPiece) bool { return o.Piece == p.Piece && o.Was == p.Was && o.Is == p.Is })
+		if i < 0 {
+			v.Pieces = append(v.Pieces, p)
+		} else if v.Pieces[i].If != p.If {
+			v.Pieces[i].If += " or " + p.If
+		}
+	}
+}
+
+// turned are the pieces of a view's own text whose verdicts differ.
+func turned(was, is *exec.Report, how string) []QuirkPiece {
+	key := func(p exec.ReportPiece) string { return fmt.Sprint(p.Kind, p.Span, p.Source) }
+	before := map[string]exec.ReportPiece{}
+	for _, p := range was.Pieces {
+		if had, ok := before[key(p)]; p.View == "" && (!ok || rank[p.Verdict] > rank[had.Verdict]) {
+			before[key(p)] = p
+		}
+	}
+	var out []QuirkPiece
+	for _, p := range is.Pieces {
+		if had, ok := before[key(p)]; ok && p.View == "" && had.Verdict != p.Verdict {
+			q := QuirkPiece{p.Text, had.Verdict, p.Verdict, how}
+			if !slices.Contains(out, q) {
+				out = append(out, q)
+			}
+		}
+	}
+	return out
+}
+
+// believing is the state as it would be had a quirk another value; empty for one
+// that was not measured.
+func (s *state) believing(source, name, val string) *state {
+	next := *s
+	next.folding, next.plans = maps.Clone(s.folding), newPlanCache()
+	c := s.sources[source]
+	found := *c.record.Found
+	found.Quirks = maps.Clone(found.Quirks)
+	if val == "" {
+		delete(found.Quirks, name)
+	} else {
+		found.Quirks[name] = catalog.Quirk{Value: val}
+	}
+	next.folding[source] = c.conn.Folding(&found)
+	return &next
+}
+
+// OverrideQuirk makes folding believe another value of a quirk until restore
+// is called: for asking what a setting of the server would change.
+func OverrideQuirk(a *App, source, name, val string) (restore func()) {
+	old := a.state.Load()
+	a.state.Store(old.believing(source, name, val))
+	return func() { a.state.Store(old) }
+}
