@@ -103,7 +103,7 @@ func (a *App) Impact(ctx context.Context, name, change, typ string) (_ *Impact, 
 const (
 	// lookedRevisions and lookedConsumers bound what an impact looks at.
 	lookedRevisions = 400
-	lookedConsumers      = 500
+	lookedConsumers = 500
 	mostConsumers   = 20
 )
 

@@ -1,6 +1,7 @@
 package app
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"sort"
@@ -42,7 +43,7 @@ const (
 
 // SuggestJoins finds ways to join a relation to the inputs of a block: by foreign
 // keys first, through views that pass the columns on, then by names and types.
-func (a *App) SuggestJoins(q Query, block int, name string) (_ []JoinSuggestion, err error) {
+func (a *App) SuggestJoins(ctx context.Context, q Query, block int, name string) (_ []JoinSuggestion, err error) {
 	defer value.Guard(&err)
 	built, err := a.Build(q)
 	if err != nil {
@@ -60,6 +61,11 @@ func (a *App) SuggestJoins(q Query, block int, name string) (_ []JoinSuggestion,
 		facts := built.Facts.Inputs[block][i]
 		out = append(out, a.byKeys(i, in, facts.Columns, added)...)
 		out = append(out, byNames(i, in, facts.Columns, name, added)...)
+	}
+	if len(out) == 0 {
+		if out, err = a.byValues(ctx, q, built, block, name, added); err != nil {
+			return nil, err
+		}
 	}
 	sort.SliceStable(out, func(i, j int) bool { return out[i].score > out[j].score })
 	var unique []JoinSuggestion

@@ -72,7 +72,7 @@ func (h *handlers) profile(c echo.Context) error {
 
 func (h *handlers) suggestJoins(c echo.Context) error {
 	return answer(c, func(r buildRequest) ([]app.JoinSuggestion, error) {
-		return h.app.SuggestJoins(r.query(), r.Block, r.Name)
+		return h.app.SuggestJoins(c.Request().Context(), r.query(), r.Block, r.Name)
 	})
 }
 

@@ -22,9 +22,11 @@ func TestJoinsAreSuggested(t *testing.T) {
 		{"SELECT * FROM lending.loan_lines AS n", "registry.objects", "names: n.object_no = {new}.accession_no"},
 		{"SELECT * FROM intake.loan AS l", "intake.institution", "names: l.institution_code = {new}.code"},
 		{"SELECT * FROM registry.makers AS m", "lending.couriers", ""},
+		{"SELECT * FROM archive.closed_loans AS c", "lending.institutions", "values: c.borrower = {new}.code"},
+		{"SELECT * FROM lending.institutions AS i", "archive.closed_loans", "values: i.code = {new}.borrower"},
 		{"SELECT * FROM archive.closed_loans AS c", "registry.objects", "names: c.object_no = {new}.accession_no"},
 	} {
-		got, err := project.SuggestJoins(app.Query{SQL: c.sql}, 0, c.name)
+		got, err := project.SuggestJoins(t.Context(), app.Query{SQL: c.sql}, 0, c.name)
 		if err != nil {
 			t.Errorf("%s with %s: %v", c.sql, c.name, err)
 			continue

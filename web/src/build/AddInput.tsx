@@ -146,11 +146,11 @@ function JoinPanel({ builder, block, at, name, more, onDone }: { builder: Builde
           Leave it
         </Button>
       </Flex>
-      {suggested.isPending && <Text color="faint">Looking for keys and alike names…</Text>}
+      {suggested.isPending && <Text color="faint">Looking for keys, alike names, and values that meet…</Text>}
       {suggested.isError && <Text color="kept">{suggested.error.message}</Text>}
       {suggested.data?.length === 0 && (
         <Text color="faint" fontSize="12px">
-          No key leads there, and no names are alike. Write the condition once it is joined.
+          No key leads there, no names are alike, and no values meet. Write the condition once it is joined.
         </Text>
       )}
       {(suggested.data ?? []).map((s, i) => (
@@ -192,8 +192,8 @@ function Suggestion({ builder, block, at, name, suggestion: s, first, onTake }: 
         <Text fontFamily="mono" fontSize="12px" flex="1" minW="0" wordBreak="break-word" lineHeight="1.3" title={s.why}>
           {show(conditions.join(' AND '))}
         </Text>
-        <Text color={s.from === 'names' ? 'faint' : 'folded'} fontSize="11px" whiteSpace="nowrap" title={s.why}>
-          by {s.from === 'names' ? 'its name' : `a ${s.from}`}
+        <Text color={s.from === 'names' || s.from === 'values' ? 'faint' : 'folded'} fontSize="11px" whiteSpace="nowrap" title={s.why}>
+          by {s.from === 'names' ? 'its name' : s.from === 'values' ? 'its values' : `a ${s.from}`}
         </Text>
         <Button {...small} onClick={() => void onTake(conditions)}>
           Join
