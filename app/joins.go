@@ -241,7 +241,8 @@ func words(name string) []string {
 }
 
 // weak are words that say little of what a value stands for.
-var weak = map[string]bool{"id": true, "no": true, "code": true, "key": true, "number": true, "nr": true, "name": true, "position": true, "line": true, "kind": true, "type": true, "status": true, "country": true, "town": true, "month": true}
+var weak = map[string]bool{"id": true, "no": true, "code": true, "key": true, "number": true, "nr": true, "name": true, "position": true, "line": true, "kind": true, "type": true, "status": true, "country": true, "town": true, "month": true,
+	"remark": true, "reason": true, "note": true, "description": true, "comment": true, "title": true}
 
 // identifying are the weak words that tell things of one kind apart.
 var identifying = map[string]bool{"id": true, "no": true, "code": true, "key": true, "number": true, "nr": true}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"rovik/core/catalog"
@@ -69,6 +70,27 @@ func (a *App) SaveRevision(ctx context.Context, v catalog.View, message string, 
 		return nil, err
 	}
 	return &v, a.load(ctx)
+}
+
+// RemoveView forgets a view; its revisions are kept, and go on where the name is
+// used again. It is refused where others read the view, unless inSpite.
+func (a *App) RemoveView(ctx context.Context, name string, inSpite bool) error {
+	a.write.Lock()
+	defer a.write.Unlock()
+	s := a.state.Load()
+	v := s.catalog.View(name)
+	if v == nil {
+		_, _, err := a.viewColumn(name)
+		return err
+	}
+	if readers := s.estate.Readers(name); len(readers) > 0 && !inSpite {
+		return value.Errorf(codeBroken, "%s would break: %s reads it", strings.Join(s.estate.Downstream(name), ", "), strings.Join(readers, ", ")).
+			WithHint("change them first, or remove it in spite of them")
+	}
+	if err := a.store.PutProject(ctx, records.ProjectChange{Layers: s.catalog.Layers(), Drop: []*catalog.View{v}}); err != nil {
+		return err
+	}
+	return a.load(ctx)
 }
 
 // notesFor are the notes of the columns that are still there.
@@ -145,6 +167,8 @@ type Effects struct {
 	Columns []ColumnChange `json:"columns"`
 	Readers []string       `json:"readers"`
 	Broken  []WouldBreak   `json:"broken"`
+	// Mended are views that do not bind now and would.
+	Mended []string `json:"mended"`
 	// Worse are pieces that a source does now and would not any more.
 	Worse []Worse `json:"worse"`
 	// Crossing are the views of which more or fewer rows would cross.
@@ -192,16 +216,25 @@ func (a *App) EffectsOf(v catalog.View) (_ *Effects, err error) {
 		return nil, err
 	}
 	name := v.FullName()
-	out := &Effects{Columns: []ColumnChange{}, Readers: s.estate.Downstream(name), Broken: []WouldBreak{}, Worse: []Worse{}, Crossing: []Crossing{}}
+	out := &Effects{Columns: []ColumnChange{}, Readers: s.estate.Downstream(name), Broken: []WouldBreak{}, Mended: []string{}, Worse: []Worse{}, Crossing: []Crossing{}}
 	was := s.estate.View(name)
 	if was == nil {
 		return out, nil
 	}
-	out.Columns = columnChanges(was.Table, after.View(name).Table)
+	if was.Err == nil { // else nobody knows what they were
+		out.Columns = columnChanges(was.Table, after.View(name).Table)
+	}
 	until := time.Now().Add(lookedFor)
 	for i, reader := range append([]string{name}, out.Readers...) {
-		if now := after.View(reader); now.Err != nil && s.estate.View(reader).Err == nil {
-			out.Broken = append(out.Broken, WouldBreak{reader, now.Err.Error()})
+		had, now := s.estate.View(reader).Err, after.View(reader).Err
+		if now != nil {
+			if had == nil {
+				out.Broken = append(out.Broken, WouldBreak{reader, now.Error()})
+			}
+			continue
+		}
+		if had != nil {
+			out.Mended = append(out.Mended, reader)
 			continue
 		}
 		if i > lookedReaders || time.Now().After(until) {
@@ -219,19 +252,17 @@ func (a *App) EffectsOf(v catalog.View) (_ *Effects, err error) {
 
 func columnChanges(was, is *catalog.Table) []ColumnChange {
 	out := []ColumnChange{}
-	if was != nil {
-		for _, c := range was.Columns {
-			i := is.Column(c.Name)
-			switch {
-			case i < 0:
-				out = append(out, ColumnChange{c.Name, c.Type.String(), ""})
-			case is.Columns[i].Type != c.Type:
-				out = append(out, ColumnChange{c.Name, c.Type.String(), is.Columns[i].Type.String()})
-			}
+	for _, c := range was.Columns {
+		i := is.Column(c.Name)
+		switch {
+		case i < 0:
+			out = append(out, ColumnChange{c.Name, c.Type.String(), ""})
+		case is.Columns[i].Type != c.Type:
+			out = append(out, ColumnChange{c.Name, c.Type.String(), is.Columns[i].Type.String()})
 		}
 	}
 	for _, c := range is.Columns {
-		if was == nil || was.Column(c.Name) < 0 {
+		if was.Column(c.Name) < 0 {
 			out = append(out, ColumnChange{c.Name, "", c.Type.String()})
 		}
 	}

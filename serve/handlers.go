@@ -40,6 +40,7 @@ func (h *handlers) routes() []route {
 		{http.MethodPost, "/views/effects", h.effects},
 		{http.MethodPost, "/build/draft", h.draft},
 		{http.MethodGet, "/views/:name", h.view},
+		{http.MethodDelete, "/views/:name", h.removeView},
 		{http.MethodPost, "/views/:name/notes", h.describe},
 		{http.MethodGet, "/views/:name/revisions", h.revisions},
 		{http.MethodPost, "/sources", h.connectSource},
@@ -180,6 +181,13 @@ func (h *handlers) view(c echo.Context) error {
 		return err
 	}
 	return c.JSON(http.StatusOK, v)
+}
+
+func (h *handlers) removeView(c echo.Context) error {
+	if err := h.app.RemoveView(c.Request().Context(), c.Param("name"), c.QueryParam("inSpite") == "true"); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
 }
 
 func (r viewRequest) view() catalog.View {

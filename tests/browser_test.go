@@ -56,8 +56,10 @@ func do(t *testing.T, ctx context.Context, what string, actions ...chromedp.Acti
 	t.Helper()
 	if err := chromedp.Run(ctx, actions...); err != nil {
 		var shot []byte
-		if chromedp.Run(context.WithoutCancel(ctx), chromedp.CaptureScreenshot(&shot)) == nil {
-			path := filepath.Join(os.TempDir(), "rovik-browser-failure.png")
+		last, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second) // the browser may be gone
+		defer cancel()
+		if chromedp.Run(last, chromedp.CaptureScreenshot(&shot)) == nil {
+			path := filepath.Join(os.TempDir(), "rovik-failed-"+t.Name()+".png")
 			_ = os.WriteFile(path, shot, 0o644)
 			t.Logf("the page then: %s", path)
 		}

@@ -5,6 +5,7 @@
 package estate
 
 import (
+	"maps"
 	"slices"
 	"sort"
 	"strings"
@@ -25,7 +26,7 @@ type View struct {
 	Table *catalog.Table
 	Err   error
 	// Reads are the relations that the text names: tables, views, and statements
-	// as they stand.
+	// as they stand. Of a view that does not bind they are those that are there.
 	Reads []string
 	// Depth is how many views lie one on top of the other, this one included.
 	Depth int
@@ -224,7 +225,28 @@ func (e *Estate) bound(v *catalog.View) *View {
 		}
 	}
 	out.Err = inView(err, v.FullName())
+	out.Reads = e.named(tree)
 	return out
+}
+
+// named lists the relations that a text names which does not bind, as far as they
+// are there.
+func (e *Estate) named(tree *syntax.Query) []string {
+	seen := map[string]bool{}
+	if tree != nil {
+		syntax.Walk(tree, func(n syntax.Node) bool {
+			if t, is := n.(*syntax.TableName); is && len(t.Parts) > 1 {
+				name := strings.Join(t.Parts, ".")
+				if e.ctx.Catalog.View(name) != nil {
+					seen[name] = true
+				} else if t := e.ctx.Catalog.Table(name); t != nil {
+					seen[t.FullName()] = true
+				}
+			}
+			return true
+		})
+	}
+	return slices.Sorted(maps.Keys(seen))
 }
 
 // Of binds a text as the definition of a view, over the views that there are,

@@ -109,8 +109,8 @@ func TestAwayAndBack(t *testing.T) {
 		return &catalog.Table{Source: source, Name: "verbatim", Verbatim: statement, Columns: []catalog.Column{{Name: "n", Type: value.Of(value.Int4)}}}, nil
 	}
 	e := New(ctx, nil)
-	if got := names(e.Broken()); got != "low.v low.w" || len(e.Readers("low.v")) != 0 {
-		t.Errorf("away: %s", got)
+	if got := names(e.Broken()); got != "low.v low.w" || fmt.Sprint(e.Readers("low.v")) != "[low.w]" {
+		t.Errorf("away: %s, read by %v", got, e.Readers("low.v"))
 	}
 	away = false
 	if got := names(e.Broken()); got != "" || fmt.Sprint(e.Readers("low.v")) != "[low.w]" {
@@ -230,5 +230,21 @@ func TestWhatIsKeptHolds(t *testing.T) {
 	again.Keep(map[string][]byte{"l0.v0": []byte("{"), "l0.v1": []byte(`{"f":0}`)})
 	if v := again.View("l0.v0"); v.Err != nil || v.Text() == nil {
 		t.Errorf("%+v", v)
+	}
+}
+
+// A view that does not bind is still a reader of what it names; a text that is
+// asked of is not kept.
+func TestBrokenViewsRead(t *testing.T) {
+	e := New(bind.Context{Catalog: made("a", "low.v", "SELECT gone FROM s.t", "low.w", "SELECT v.gone FROM low.v, low.nothing", "low.x", "SELECT a FROM s.t", "low.y", "SELECT FROM WHERE"), Now: time.Unix(0, 0)}, nil)
+	if got := names(e.Broken()); got != "low.v low.w low.y" {
+		t.Errorf("broken: %s", got)
+	}
+	if got := fmt.Sprint(e.Readers("s.t"), e.Readers("low.v"), e.Downstream("s.t")); got != "[low.v low.x] [low.w] [low.v low.w low.x]" {
+		t.Errorf("readers: %s", got)
+	}
+	of := e.Of(&catalog.View{Layer: "low", Name: "v", SQL: "SELECT a AS b FROM s.t"})
+	if of.Err != nil || of.Table.Columns[0].Name != "b" || e.View("low.v").Err == nil {
+		t.Errorf("a text that was asked of: %+v", of)
 	}
 }

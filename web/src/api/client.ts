@@ -95,6 +95,7 @@ export const api = {
   measureJoin: (q: BuildRequest, signal: AbortSignal) => post<JoinMeasure>('/build/measure', q, signal),
   view: (name: string) => call<ViewInfo>(`/views/${encodeURIComponent(name)}`),
   columnNames: (like: string, signal: AbortSignal) => call<string[]>(`/columns?like=${encodeURIComponent(like)}`, { signal }),
+  removeView: (name: string, inSpite: boolean) => call<void>(`/views/${encodeURIComponent(name)}?inSpite=${inSpite}`, { method: 'DELETE' }),
   saveView: (v: Schemas['ViewRequest']) => post<ViewInfo>('/views', v),
   connectSource: (s: NewSource) => post<SourceInfo>('/sources', s),
   trySource: (s: NewSource) => post<Step[]>('/sources/try', s),

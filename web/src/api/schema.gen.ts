@@ -387,7 +387,39 @@ export interface paths {
         };
         put?: never;
         post?: never;
-        delete?: never;
+        /** Forget a view; its revisions are kept */
+        delete: {
+            parameters: {
+                query?: {
+                    /** @description In spite of views that read it */
+                    inSpite?: boolean;
+                };
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description It is gone */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description Who reads it */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
         options?: never;
         head?: never;
         patch?: never;
@@ -2516,7 +2548,7 @@ export interface components {
             left: string[];
             right: string[];
             /** @enum {string} */
-            from: "foreign key" | "declared key" | "names";
+            from: "foreign key" | "declared key" | "names" | "values";
             why: string;
             types: string;
         };
@@ -2691,6 +2723,7 @@ export interface components {
             }[];
             readers: string[];
             broken: components["schemas"]["WouldBreak"][];
+            mended: string[];
             worse: {
                 view: string;
                 piece: string;

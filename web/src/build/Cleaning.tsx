@@ -97,7 +97,7 @@ function Offer({ offer: o, name, onTake }: { offer: CleaningOffer; name: string;
         )}
         {clean.step === 'join' && (
           <>
-            <Input size="2xs" h="20px" px="1" w="92px" bg="sheet" borderColor="line" fontFamily="mono" aria-label="What it is joined with" placeholder="i.country" value={(clean.with ?? []).join(', ')} onChange={(e) => set({ with: e.target.value.split(/\s*,\s*/).filter(Boolean) })} />
+            <Input size="2xs" h="20px" px="1" w="92px" bg="sheet" borderColor="line" fontFamily="mono" aria-label="What it is joined with" _placeholder={{ color: 'faint' }} placeholder="e.g. i.country" value={(clean.with ?? []).join(', ')} onChange={(e) => set({ with: e.target.value.split(/\s*,\s*/).filter(Boolean) })} />
             by {value('What stands between', '40px')}
           </>
         )}
@@ -121,7 +121,7 @@ function Offer({ offer: o, name, onTake }: { offer: CleaningOffer; name: string;
                 {f || '(empty)'}
               </Text>
               →
-              <Input size="2xs" h="18px" flex="1" bg="sheet" borderColor="line" aria-label={`What ${f} becomes`} placeholder="NULL" value={clean.to?.[i] ?? ''} onChange={(e) => set({ to: clean.to?.map((t, n) => (n === i ? e.target.value : t)) })} />
+              <Input size="2xs" h="18px" flex="1" bg="sheet" borderColor="line" aria-label={`What ${f} becomes`} _placeholder={{ color: 'faint' }} placeholder="NULL" value={clean.to?.[i] ?? ''} onChange={(e) => set({ to: clean.to?.map((t, n) => (n === i ? e.target.value : t)) })} />
             </Flex>
           ))}
         </Box>

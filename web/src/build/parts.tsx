@@ -56,6 +56,7 @@ export function Field({ label, value, onCommit, ...rest }: FieldProps) {
       fontFamily="mono"
       fontSize="12px"
       spellCheck={false}
+      _placeholder={{ color: 'faint', fontFamily: 'body' }}
       _hover={{ borderColor: 'line' }}
       _focus={{ bg: 'sheet', borderColor: 'tide' }}
       title={text}

@@ -66,8 +66,8 @@ function Layers({ catalog, given }: { catalog: Catalog; given: Row[] }) {
               <Button {...tiny} aria-label={`Move ${r.name} down`} disabled={i === 0} onClick={() => move(i, -1)}>
                 ↓
               </Button>
-              <Input size="xs" w="150px" fontFamily="mono" bg="paper" spellCheck={false} aria-label={`Name of layer ${i + 1}`} placeholder="name" value={r.name} onChange={(e) => set(i, { name: e.target.value })} />
-              <Input size="xs" flex="1" bg="paper" aria-label={`Description of layer ${i + 1}`} placeholder="what its views are" value={r.description} onChange={(e) => set(i, { description: e.target.value })} />
+              <Input size="xs" w="150px" fontFamily="mono" bg="paper" spellCheck={false} aria-label={`Name of layer ${i + 1}`} _placeholder={{ color: 'faint' }} placeholder="name" value={r.name} onChange={(e) => set(i, { name: e.target.value })} />
+              <Input size="xs" flex="1" bg="paper" aria-label={`Description of layer ${i + 1}`} _placeholder={{ color: 'faint' }} placeholder="what its views are" value={r.description} onChange={(e) => set(i, { description: e.target.value })} />
               <Text color="faint" fontSize="12px" w="62px" textAlign="right" title={views(r.was).map((v) => v.name).join(', ')}>
                 {views(r.was).length} {views(r.was).length === 1 ? 'view' : 'views'}
               </Text>

@@ -9,13 +9,14 @@ import { RenamePlan } from './RenamePlan'
 const select = { fontSize: '12px', bg: 'sheet', border: '1px solid', borderColor: 'line', borderRadius: '3px', h: '24px', px: '1' } as const
 
 /** Gives a view or a column of it another name, in every text that reads it, once that was looked at. */
-export function RenameStrip({ catalog, view, onDone }: { catalog: Catalog; view: ViewInfo; onDone: () => void }) {
+export function RenameStrip({ catalog, view, onRenamed, onDone }: { catalog: Catalog; view: ViewInfo; onRenamed: (v: ViewInfo) => void; onDone: () => void }) {
   const full = `${view.layer}.${view.name}`
   const [column, setColumn] = useState('')
   const [layer, setLayer] = useState(view.layer)
   const [to, setTo] = useState(view.name)
   const [through, setThrough] = useState(true)
   const [message, setMessage] = useState('')
+  const [removing, setRemoving] = useState(false)
   const queries = useQueryClient()
   const navigate = useNavigate()
   const asked: RenameRequest = column ? { column: `${full}.${column}`, to: to.trim(), through } : { view: full, to: `${layer}.${to.trim()}` }
@@ -26,8 +27,8 @@ export function RenameStrip({ catalog, view, onDone }: { catalog: Catalog; view:
     onSuccess: async () => {
       await renewed(queries)
       onDone()
-      if (!column) void navigate(`/view/${layer}/${to.trim()}`)
-      else window.location.reload() // the text that is shown is another
+      if (column) onRenamed(await api.view(full))
+      else void navigate(`/view/${layer}/${to.trim()}`)
     },
   })
   const problem = rename.error ?? (plan.isPlaceholderData ? null : plan.error)
@@ -86,7 +87,11 @@ export function RenameStrip({ catalog, view, onDone }: { catalog: Catalog; view:
         <Button size="xs" h="24px" variant="ghost" color="ink" _hover={{ bg: 'sea' }} onClick={onDone}>
           Cancel
         </Button>
+        <Button size="xs" h="24px" variant="ghost" color="kept" _hover={{ bg: 'sea' }} aria-expanded={removing} title="Forget the view; its revisions are kept" onClick={() => setRemoving(!removing)}>
+          Remove…
+        </Button>
       </Flex>
+      {removing && <Removing full={full} />}
       {problem && (
         <Text color="kept" fontSize="12px" mt="1" role="alert">
           {problem.message}
@@ -99,5 +104,37 @@ export function RenameStrip({ catalog, view, onDone }: { catalog: Catalog; view:
         </Box>
       )}
     </Box>
+  )
+}
+
+/** Forgets a view, once it was seen who reads it. */
+function Removing({ full }: { full: string }) {
+  const queries = useQueryClient()
+  const navigate = useNavigate()
+  const impact = useQuery({ queryKey: ['impact', full, 'gone', ''], queryFn: ({ signal }) => api.impact(full, 'gone', '', signal), staleTime: 0, retry: false })
+  const remove = useMutation({
+    mutationFn: () => api.removeView(full, true),
+    onSuccess: async () => {
+      await navigate('/query')
+      await renewed(queries)
+    },
+  })
+  const broken = impact.data?.broken ?? []
+  const problem = impact.error ?? remove.error
+  return (
+    <Flex gap="2" align="center" fontSize="12px" mt="1" data-testid="removing">
+      {problem && <Text color="kept">{problem.message}</Text>}
+      {impact.isPending && <Text color="faint">Seeing who reads it…</Text>}
+      {impact.data && (
+        <>
+          <Text color={broken.length > 0 ? 'kept' : 'faint'} truncate title={broken.map((b) => b.view).join(', ')}>
+            {broken.length === 0 ? 'No view reads it.' : `${broken.map((b) => b.view).join(', ')} would break.`}
+          </Text>
+          <Button size="2xs" variant="outline" color="kept" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} loading={remove.isPending} onClick={() => remove.mutate()}>
+            {broken.length === 0 ? 'Remove the view' : 'Remove it in spite of them'}
+          </Button>
+        </>
+      )}
+    </Flex>
   )
 }

@@ -87,19 +87,20 @@ export function SaveStrip({ view, base, sql, said, onSaved, onDone }: Props) {
 }
 
 function EffectLines({ effects, view }: { effects: Effects; view: string }) {
-  const { columns, readers, broken, worse, crossing, looked } = effects
+  const { columns, readers, broken, mended, worse, crossing, looked } = effects
   return (
     <>
       <Text color="faint">
         {readers.length === 0 ? 'No view reads it.' : readers.length === 1 ? '1 view reads it.' : `${count(readers.length)} views read it.`}
-        {looked <= readers.length && ` The plans of ${looked} were compared.`}
-        {columns.length + broken.length + worse.length + crossing.length === 0 && ' Its columns and all verdicts stay as they are.'}
+        {looked <= readers.length - mended.length && ` The plans of ${looked} were compared.`}
+        {columns.length + broken.length + mended.length + worse.length + crossing.length === 0 && ' Its columns and all verdicts stay as they are.'}
       </Text>
       {broken.map((b) => (
         <Text key={b.view} color="kept">
           breaks {b.view}: {b.error}
         </Text>
       ))}
+      {mended.length > 0 && <Text color="folded">mends {mended.join(', ')}</Text>}
       {columns.map((c) => (
         <Text key={c.name} color={c.is ? 'ink' : 'narrowed'}>
           column {c.name}: {c.was || 'new'} → {c.is || 'gone'}

@@ -74,7 +74,8 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
   const { current } = explained
   const own = useMemo(() => (current && report ? report.pieces.filter((p) => p.view === '') : []), [report, current])
   const step = useLastStep(text, explained.report, current)
-  const reveal = useReveal(params.get('at'))
+  const asked = useReveal(params.get('at'))
+  const reveal = text === saved?.sql ? asked : null // it counts in the text that is kept
   const problem = explained.problem ?? (run.sql === text ? run.problem : null)
   const here = problem && problem.view === '' ? problem : null
   const said = useSaid(saved)
@@ -198,7 +199,17 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
           }}
         />
       )}
-      {renaming && saved && !changed && <RenameStrip catalog={catalog} view={saved} onDone={() => setRenaming(false)} />}
+      {renaming && saved && !changed && (
+        <RenameStrip
+          catalog={catalog}
+          view={saved}
+          onRenamed={(v) => {
+            setText(v.sql)
+            setBase(v.revision)
+          }}
+          onDone={() => setRenaming(false)}
+        />
+      )}
       {saving && <SavePanel catalog={catalog} sql={text} said={said.changed} onClose={() => setSaving(false)} onSaved={(v) => navigate(`/view/${v.layer}/${v.name}`)} />}
       <Flex flex="1" minH="0">
         <Flex direction="column" w="41%" minW="300px" borderRight="1px solid" borderColor="line">
@@ -279,7 +290,17 @@ function ProblemNote({ problem: p }: { problem: Problem | null }) {
   return (
     <Box borderTop="1px solid" borderColor="line" bg="sheet" px="3" py="1.5" role="alert" data-testid="problem">
       <Text color="kept" fontSize="12px">
-        {p.view && `In ${p.view}: `}
+        {p.view && (
+          <>
+            In{' '}
+            <Link to={`/view/${p.view.replace('.', '/')}${p.start >= 0 ? `?at=${p.start}-${p.end}` : ''}`} title="Go to where it is wrong">
+              <Box as="span" color="tide" textDecoration="underline dotted">
+                {p.view}
+              </Box>
+            </Link>
+            :{' '}
+          </>
+        )}
         {p.message}
       </Text>
       {p.hint && (
