@@ -65,7 +65,7 @@ func TestEstate(t *testing.T) {
 	if three.Depth != 3 || fmt.Sprint(three.Reads) != "[low.one low.two]" || three.Table.FullName() != "high.three" || len(three.Table.Columns) != 2 {
 		t.Errorf("high.three is %+v", three)
 	}
-	if got := fmt.Sprint(e.Downstream("s.t"), e.Downstream("low.two"), e.ReadersOfSource("s"), e.Readers("low.one")); got != "[low.one low.two high.three] [high.three] [low.one low.two high.three] [low.two high.three]" {
+	if got := fmt.Sprint(e.Downstream("s.t"), e.Downstream("low.two"), e.ReadersOfSource("s"), e.Readers("low.one")); got != "[low.gone low.one low.two low.up high.after high.three] [low.up high.three] [low.gone low.one low.two low.up high.after high.three] [low.two high.three]" {
 		t.Errorf("readers: %s", got)
 	}
 }
