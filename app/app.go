@@ -209,7 +209,7 @@ func (a *App) load(ctx context.Context, anew ...string) error {
 }
 
 // remember keeps what is known of the views of a state, once it is, for the next
-// start.
+// start, and brings the search up to date.
 func (a *App) remember(s *state) {
 	a.knowing.Add(1)
 	go func() {
@@ -227,6 +227,9 @@ func (a *App) remember(s *state) {
 			if err := a.store.PutKnown(context.Background(), packed); err != nil {
 				slog.Warn("what is known of views is not kept", "error", err)
 			}
+		}
+		if err := a.reindex(context.Background()); err != nil {
+			slog.Warn("what can be searched for is not up to date", "error", err)
 		}
 	}()
 }

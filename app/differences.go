@@ -100,7 +100,8 @@ func (a *App) differences(before, after *catalog.Source) Differences {
 	}
 	for i := range out.Changes {
 		c := &out.Changes[i]
-		for _, v := range s.dependents(estate.Node{Relation: after.Name + "." + c.Table, Column: c.Column}) {
+		n := estate.Node{Relation: after.Name + "." + c.Table, Column: c.Column}
+		for _, v := range s.dependents(n, s.estate.DownstreamOf(n)) {
 			c.Views = append(c.Views, v.Name)
 		}
 	}

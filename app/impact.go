@@ -86,14 +86,15 @@ func (a *App) Impact(ctx context.Context, name, change, typ string) (_ *Impact, 
 	if err != nil {
 		return nil, err
 	}
-	out := &Impact{Of: n, Change: change, Views: s.dependents(n), Broken: []WouldBreak{}, Revisions: []ImpactRevision{}, Definitions: s.definitionsOf(n), Consumers: []ImpactConsumer{}}
+	g := s.estate.DownstreamOf(n)
+	out := &Impact{Of: n, Change: change, Views: s.dependents(n, g), Broken: []WouldBreak{}, Revisions: []ImpactRevision{}, Definitions: s.definitionsOf(n), Consumers: []ImpactConsumer{}}
 	after := s.estate.Changed(changed)
 	for _, view := range s.estate.Downstream(n.Relation) {
 		if was, is := s.estate.View(view), after.View(view); was.Err == nil && is.Err != nil {
 			out.Broken = append(out.Broken, WouldBreak{view, is.Err.Error()})
 		}
 	}
-	reached := reachedFrom(s, n)
+	reached := reachedFrom(s, n, g)
 	if err := a.revisionsThat(ctx, s, reached, after, out); err != nil {
 		return nil, err
 	}
@@ -111,9 +112,9 @@ const (
 // of which all of it counts has the node without a column.
 type reached map[string]map[string]bool
 
-func reachedFrom(s *state, n estate.Node) reached {
+func reachedFrom(s *state, n estate.Node, down *estate.Graph) reached {
 	out := reached{n.Relation: {n.Column: true}}
-	for _, g := range s.estate.DownstreamOf(n).Nodes {
+	for _, g := range down.Nodes {
 		if out[g.Relation] == nil {
 			out[g.Relation] = map[string]bool{}
 		}
@@ -294,8 +295,9 @@ func (s *state) changedTable(n estate.Node, change, typ string) (*catalog.Table,
 	return &t, nil
 }
 
-// dependents lists the views that depend on a node, by name.
-func (s *state) dependents(n estate.Node) []ImpactView {
+// dependents lists the views that depend on a node, by name; down is what the node
+// reaches.
+func (s *state) dependents(n estate.Node, down *estate.Graph) []ImpactView {
 	e := s.estate
 	direct := map[string]bool{}
 	for _, r := range e.Readers(n.Relation) {
@@ -308,7 +310,7 @@ func (s *state) dependents(n estate.Node) []ImpactView {
 		}
 		return byName[view]
 	}
-	for _, g := range e.DownstreamOf(n).Nodes {
+	for _, g := range down.Nodes {
 		switch {
 		case g.Role == estate.Asked:
 		case g.Column == "":

@@ -31,6 +31,13 @@ func (s *Store) Index(ctx context.Context, entries []Entry) error {
 	if err != nil {
 		return fmt.Errorf("indexing: %w", err)
 	}
+	drop := func(row int64) error {
+		if _, err := tx.ExecContext(ctx, "DELETE FROM search WHERE rowid = ?", row); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, "DELETE FROM search_entry WHERE id = ?", row)
+		return err
+	}
 	for _, e := range entries {
 		was, known := have[e.What+" "+e.Name]
 		delete(have, e.What+" "+e.Name)
@@ -38,20 +45,33 @@ func (s *Store) Index(ctx context.Context, entries []Entry) error {
 			continue
 		}
 		if known {
-			if _, err := tx.ExecContext(ctx, "DELETE FROM search WHERE rowid = ?", was.row); err != nil {
+			if err := drop(was.row); err != nil {
 				return fmt.Errorf("indexing %s: %w", e.Name, err)
 			}
 		}
-		if _, err := tx.ExecContext(ctx, "INSERT INTO search (name, columns, description, sql, what, hash) VALUES (?, ?, ?, ?, ?, ?)", e.Name, e.Columns, e.Description, e.SQL, e.What, e.Hash); err != nil {
+		if err := addEntry(ctx, tx, e); err != nil {
 			return fmt.Errorf("indexing %s: %w", e.Name, err)
 		}
 	}
 	for name, gone := range have {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM search WHERE rowid = ?", gone.row); err != nil {
+		if err := drop(gone.row); err != nil {
 			return fmt.Errorf("indexing %s: %w", name, err)
 		}
 	}
 	return tx.Commit()
+}
+
+func addEntry(ctx context.Context, tx *sql.Tx, e Entry) error {
+	added, err := tx.ExecContext(ctx, "INSERT INTO search_entry (what, name, hash) VALUES (?, ?, ?)", e.What, e.Name, e.Hash)
+	if err != nil {
+		return err
+	}
+	row, err := added.LastInsertId()
+	if err != nil {
+		return err
+	}
+	_, err = tx.ExecContext(ctx, "INSERT INTO search (rowid, name, columns, description, sql, what) VALUES (?, ?, ?, ?, ?, ?)", row, e.Name, e.Columns, e.Description, e.SQL, e.What)
+	return err
 }
 
 type indexedEntry struct {
@@ -60,7 +80,7 @@ type indexedEntry struct {
 }
 
 func indexed(ctx context.Context, tx *sql.Tx) (map[string]indexedEntry, error) {
-	rows, err := tx.QueryContext(ctx, "SELECT rowid, what, name, hash FROM search")
+	rows, err := tx.QueryContext(ctx, "SELECT id, what, name, hash FROM search_entry")
 	if err != nil {
 		return nil, err
 	}
@@ -88,8 +108,9 @@ func (s *Store) Search(ctx context.Context, words string, limit int) ([]Match, e
 	if len(terms) == 0 {
 		return out, nil
 	}
+	// Ordered by rank alone, FTS5 makes snippets of those rows only that come out.
 	rows, err := s.db.QueryContext(ctx, `SELECT name, what, snippet(search, -1, char(2), char(3), '…', 12) FROM search
-		WHERE search MATCH ? ORDER BY bm25(search, 10, 4, 3, 1), name LIMIT ?`, strings.Join(terms, " "), limit)
+		WHERE search MATCH ? AND rank MATCH 'bm25(10.0, 4.0, 3.0, 1.0)' ORDER BY rank LIMIT ?`, strings.Join(terms, " "), limit)
 	if err != nil {
 		return nil, fmt.Errorf("searching: %w", err)
 	}

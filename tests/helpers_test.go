@@ -28,17 +28,22 @@ func viewsOf(layer, name, text string) []*catalog.View {
 func makeSQLite(t *testing.T, statements ...string) string {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "made.db")
+	makeSQLiteAt(t, path, statements...)
+	return path
+}
+
+func makeSQLiteAt(tb testing.TB, path string, statements ...string) {
+	tb.Helper()
 	db, err := sql.Open("sqlite", "file:"+path)
 	if err != nil {
-		t.Fatal(err)
+		tb.Fatal(err)
 	}
 	defer db.Close()
 	for _, s := range statements {
 		if _, err := db.Exec(s); err != nil {
-			t.Fatalf("%s: %v", s, err)
+			tb.Fatalf("%s: %v", s, err)
 		}
 	}
-	return path
 }
 
 func configOf(path string) connect.Config { return connect.Config{Path: path} }

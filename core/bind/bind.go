@@ -3,6 +3,7 @@
 package bind
 
 import (
+	"slices"
 	"strings"
 	"time"
 
@@ -54,6 +55,10 @@ type Watch struct {
 // maxViewDepth bounds how deep views may be stacked.
 const maxViewDepth = 200
 
+// maxScans bounds how many tables a query reads: views that join views double them
+// with every layer.
+const maxScans = 1000
+
 // Bind binds the query sql, whose tree is tree. Errors are *value.Error with
 // their place.
 func Bind(ctx Context, sql string, tree *syntax.Query) (*plan.Query, error) {
@@ -84,6 +89,7 @@ type binder struct {
 	// of their own.
 	untyped map[plan.ID]plan.Expr
 	works   int // recursions so far
+	scans   int // tables so far
 	nested  int // WITH queries being bound
 }
 
@@ -286,6 +292,10 @@ func (b *binder) named(t *syntax.TableName, e *env) plan.Node {
 
 // scan reads all columns of a table.
 func (b *binder) scan(table *catalog.Table, at syntax.Span) *plan.Scan {
+	if b.scans++; b.scans > maxScans {
+		b.fail(at, value.Errorf("54001", "the query reads more than %d tables once views stand in their places", maxScans).
+			WithHint("join fewer views that are themselves joins of views"))
+	}
 	scan := &plan.Scan{Table: table, Org: b.origin(at)}
 	for i, c := range table.Columns {
 		scan.Cols = append(scan.Cols, plan.ScanColumn{Column: plan.Column{ID: b.ids.Next(), Name: c.Name, Type: c.Type}, Index: i})
@@ -308,7 +318,7 @@ func (b *binder) viewNode(v *catalog.View, t *syntax.TableName, e *env) plan.Nod
 	}
 	if reader, ok := b.ctx.Catalog.Rank(e.layer); ok && e.layer != "" {
 		if read, _ := b.ctx.Catalog.Rank(v.Layer); read > reader {
-			b.fail(t.Span, value.Errorf("42501", "a view of the layer %s cannot read %s, which lies in a higher layer", e.layer, name).
+			b.fail(t.Span, value.Errorf("42501", "a view of the layer %s cannot read %s, which lies in a higher layer%s", e.layer, name, b.path(name)).
 				WithHint("a view reads its own layer or lower ones; move one of the two"))
 		}
 	}
@@ -329,6 +339,14 @@ func (b *binder) viewNode(v *catalog.View, t *syntax.TableName, e *env) plan.Nod
 	b.stack = b.stack[:len(b.stack)-1]
 	b.view = outer
 	return node
+}
+
+// path is the way to a view from the one that the text defines.
+func (b *binder) path(to string) string {
+	if len(b.stack) == 0 {
+		return ""
+	}
+	return ": " + strings.Join(append(slices.Clone(b.stack), to), " → ")
 }
 
 // inView says in which view's text an error without a view lies.

@@ -133,7 +133,7 @@ func TestErrorsPointAtTheWord(t *testing.T) {
 func TestErrorsInViewsNameTheView(t *testing.T) {
 	for sql, want := range map[string]string{
 		"SELECT * FROM intake.broken":   `intake.broken: no column is called "nothing"`,
-		"SELECT * FROM intake.too_high": "intake.too_high: a view of the layer intake cannot read joined.print, which lies in a higher layer",
+		"SELECT * FROM intake.too_high": "intake.too_high: a view of the layer intake cannot read joined.print, which lies in a higher layer: intake.too_high → joined.print",
 		"SELECT * FROM intake.a":        "intake.b: the view intake.a reads itself: intake.a → intake.b → intake.a",
 	} {
 		_, err := bindText(t, Context{}, sql)

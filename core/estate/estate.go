@@ -120,6 +120,9 @@ func (e *Estate) view(v *catalog.View) *View {
 		out = e.unpacked(v)
 	}
 	if out == nil {
+		out = e.brokenBelow(v)
+	}
+	if out == nil {
 		out = e.bound(v)
 	}
 	e.binding = e.binding[:len(e.binding)-1]
@@ -154,6 +157,26 @@ func (e *Estate) old(v *catalog.View) *View {
 	out := *had
 	out.View = v
 	return &out
+}
+
+// brokenBelow returns a view that was well and is not, since one that it reads is
+// broken now: that needs no binding. It is nil where there is no such view.
+func (e *Estate) brokenBelow(v *catalog.View) *View {
+	if e.before == nil {
+		return nil
+	}
+	had := e.before.had(v.FullName())
+	if had == nil || had.Err != nil || had.SQL != v.SQL {
+		return nil
+	}
+	for _, r := range had.Reads {
+		if w := e.ctx.Catalog.View(r); w != nil {
+			if below := e.view(w); below.Err != nil {
+				return &View{View: v, Err: below.Err, Reads: had.Reads, Depth: had.Depth}
+			}
+		}
+	}
+	return nil
 }
 
 // had returns what is known of a view already, or nil.

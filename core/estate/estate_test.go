@@ -248,3 +248,44 @@ func TestBrokenViewsRead(t *testing.T) {
 		t.Errorf("a text that was asked of: %+v", of)
 	}
 }
+// grown makes an estate of so many views of 25 columns, in layers on top of each
+// other, over tables of 25 columns.
+func grown(views int) *catalog.Catalog {
+	const layers, columns = 25, 25
+	s := &catalog.Source{Name: "s"}
+	for i := range max(1, views/20) {
+		t := &catalog.Table{Source: "s", Name: fmt.Sprintf("t%d", i)}
+		for c := range columns {
+			t.Columns = append(t.Columns, catalog.Column{Name: fmt.Sprintf("c%d", c), Type: value.Of(value.Int4)})
+		}
+		s.Tables = append(s.Tables, t)
+	}
+	var list []*catalog.View
+	var order []catalog.Layer
+	per := max(1, views/layers)
+	for l := range layers {
+		order = append(order, catalog.Layer{Name: fmt.Sprintf("l%d", l)})
+		for i := range per {
+			from := fmt.Sprintf("s.t%d AS a JOIN s.t%d AS b ON a.c0 = b.c0", i%len(s.Tables), (i*7+1)%len(s.Tables))
+			if l > 0 {
+				from = fmt.Sprintf("l%d.v%d AS a JOIN l%d.v%d AS b ON a.c0 = b.c0", l-1, i, l-1, (i*3+1)%per)
+			}
+			var items []string
+			for c := range columns {
+				switch c % 5 {
+				case 0:
+					items = append(items, fmt.Sprintf("a.c%d", c))
+				case 1:
+					items = append(items, fmt.Sprintf("b.c%d AS c%d", c, c))
+				case 2:
+					items = append(items, fmt.Sprintf("a.c%d %% 7 AS c%d", c, c))
+				default:
+					items = append(items, fmt.Sprintf("a.c%d AS c%d", c, c))
+				}
+			}
+			list = append(list, &catalog.View{Layer: order[l].Name, Name: fmt.Sprintf("v%d", i),
+				SQL: fmt.Sprintf("SELECT %s FROM %s WHERE a.c3 > %d", strings.Join(items, ", "), from, i)})
+		}
+	}
+	return catalog.New([]*catalog.Source{s}, order, list)
+}

@@ -336,13 +336,7 @@ func (k JoinKind) KeepsLeft() bool {
 }
 
 // Columns returns the columns that are read.
-func (n *Scan) Columns() []Column {
-	out := make([]Column, len(n.Cols))
-	for i, c := range n.Cols {
-		out[i] = c.Column
-	}
-	return out
-}
+func (n *Scan) Columns() []Column { return appendColumns(make([]Column, 0, len(n.Cols)), n) }
 
 // Columns returns the input's columns.
 func (n *Filter) Columns() []Column { return n.Input.Columns() }
@@ -360,16 +354,30 @@ func Columns(items []Item) []Column {
 }
 
 // Columns returns the left columns, then the right ones or the mark.
-func (n *Join) Columns() []Column {
-	l := n.Left.Columns()
-	l = l[:len(l):len(l)]
-	switch {
-	case n.Kind == MarkJoin:
-		return append(l, *n.Mark)
-	case n.Kind.LeftOnly():
-		return l
+func (n *Join) Columns() []Column { return appendColumns(nil, n) }
+
+// appendColumns adds an operator's columns to a list. Joins stand on top of each
+// other by the hundred: each column is copied once for all of them.
+func appendColumns(list []Column, n Node) []Column {
+	switch n := n.(type) {
+	case *Scan:
+		for _, c := range n.Cols {
+			list = append(list, c.Column)
+		}
+		return list
+	case *Filter:
+		return appendColumns(list, n.Input)
+	case *Join:
+		list = appendColumns(list, n.Left)
+		switch {
+		case n.Kind == MarkJoin:
+			return append(list, *n.Mark)
+		case n.Kind.LeftOnly():
+			return list
+		}
+		return appendColumns(list, n.Right)
 	}
-	return append(l, n.Right.Columns()...)
+	return append(list, n.Columns()...)
 }
 
 // Columns returns the group columns, then the set's bits, then the aggregates.

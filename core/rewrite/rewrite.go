@@ -58,6 +58,7 @@ func Rules() []Rule {
 		{"fold constants", foldConstants},
 		{"split averages", splitAverages},
 		{"drop sorts", dropSorts},
+		{"prune columns", pruneColumns},
 		{"lift projections", liftProjections},
 		{"push filters", pushFilters},
 		{"semi-joins", semiJoins},
