@@ -95,6 +95,9 @@ func (a *App) Impact(ctx context.Context, name, change, typ string) (_ *Impact, 
 		}
 	}
 	reached := reachedFrom(s, n, g)
+	for _, b := range out.Broken { // whoever reads these breaks too
+		reached[b.View] = map[string]bool{"": true}
+	}
 	if err := a.revisionsThat(ctx, s, reached, after, out); err != nil {
 		return nil, err
 	}

@@ -1,7 +1,6 @@
 package app
 
 import (
-	"fmt"
 	"maps"
 	"slices"
 	"time"
@@ -114,25 +113,56 @@ func (v *QuirkViews) add(pieces []QuirkPiece) {
 	}
 }
 
-// turned are the pieces of a view's own text whose verdicts differ.
+// turned are the pieces of a view's own text whose verdicts differ. A piece may
+// stand in several sources, with a verdict in each.
 func turned(was, is *exec.Report, how string) []QuirkPiece {
-	key := func(p exec.ReportPiece) string { return fmt.Sprint(p.Kind, p.Span, p.Source) }
-	before := map[string]exec.ReportPiece{}
-	for _, p := range was.Pieces {
-		if had, ok := before[key(p)]; p.View == "" && (!ok || rank[p.Verdict] > rank[had.Verdict]) {
-			before[key(p)] = p
-		}
-	}
+	before, after := ownVerdicts(was), ownVerdicts(is)
 	var out []QuirkPiece
 	for _, p := range is.Pieces {
-		if had, ok := before[key(p)]; ok && p.View == "" && had.Verdict != p.Verdict {
-			q := QuirkPiece{p.Text, had.Verdict, p.Verdict, how}
-			if !slices.Contains(out, q) {
-				out = append(out, q)
-			}
+		k := placeOf(p)
+		had, has := before[k], after[k]
+		if p.View != "" || len(had) == 0 || slices.Equal(had, has) {
+			continue
+		}
+		q := QuirkPiece{p.Text, worstOf(had, has), worstOf(has, had), how}
+		if !slices.Contains(out, q) {
+			out = append(out, q)
 		}
 	}
 	return out
+}
+
+// place is where a piece stands in its text.
+type place struct {
+	kind       fold.Kind
+	start, end int
+}
+
+func placeOf(p exec.ReportPiece) place { return place{p.Kind, p.Span[0], p.Span[1]} }
+
+// ownVerdicts are the verdicts of a view's own pieces, the best first.
+func ownVerdicts(r *exec.Report) map[place][]fold.Verdict {
+	out := map[place][]fold.Verdict{}
+	for _, p := range r.Pieces {
+		if p.View == "" {
+			out[placeOf(p)] = append(out[placeOf(p)], p.Verdict)
+		}
+	}
+	for _, list := range out {
+		slices.SortFunc(list, func(a, b fold.Verdict) int { return rank[a] - rank[b] })
+	}
+	return out
+}
+
+// worstOf is the worst of the verdicts that are not among others as well, or the
+// worst of all.
+func worstOf(list, others []fold.Verdict) fold.Verdict {
+	for i := len(list) - 1; i >= 0; i-- {
+		if !slices.Contains(others, list[i]) {
+			return list[i]
+		}
+	}
+	return list[len(list)-1]
 }
 
 // believing is the state as it would be had a quirk another value; empty for one

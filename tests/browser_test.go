@@ -179,7 +179,6 @@ func TestBrowserWalk(t *testing.T) {
 		chromedp.SendKeys(`[aria-label=Name]`, "loan_risk", chromedp.ByQuery),
 		chromedp.Click(button("Save view"), chromedp.BySearch),
 		until(`document.querySelector('[data-testid=save-panel] [role=alert]')?.innerText.includes('has a view called loan_risk already')`))
-	shot(t, ctx, "save-name-taken")
 	do(t, ctx, "another name", chromedp.SendKeys(`[aria-label=Name]`, kb.End+"_by_browser", chromedp.ByQuery),
 		chromedp.Click(button("Save view"), chromedp.BySearch))
 	do(t, ctx, "saved", until(`location.pathname.startsWith('/view/delivery/') && location.pathname.endsWith('_by_browser')`))
@@ -191,7 +190,6 @@ func TestBrowserWalk(t *testing.T) {
 		until(`document.querySelectorAll('[data-testid=card]').length === 2`),
 		chromedp.Click(button("Run"), chromedp.BySearch), until(runState+` === 'done'`),
 		until(`document.querySelector('[data-testid=grid]').innerText.includes('insured')`))
-	shot(t, ctx, "query-own-view")
 }
 
 // holdsUnderName checks that a saved view gives the rows of its definition.
@@ -313,7 +311,6 @@ func TestBrowserLargeQuery(t *testing.T) {
 	do(t, ctx, "a card opens", chromedp.Click("button[data-testid=card]", chromedp.ByQuery), until(`document.querySelector('[data-testid=card] [data-testid=piece]')`))
 	do(t, ctx, "its plan", chromedp.Click(`//*[@data-testid='card']//button[contains(., 'its plan')]`, chromedp.BySearch),
 		until(`/Scan|type: |SCAN|SEARCH/.test(document.querySelector('[data-testid=source-plan]')?.innerText)`))
-	shot(t, ctx, "source-plan")
 	var listed int
 	do(t, ctx, "rewrites", chromedp.Click("[data-testid=rewrites]", chromedp.ByQuery), until(`document.querySelector('[data-testid=rewrites]').innerText === 'pieces'`),
 		chromedp.Evaluate(`document.querySelectorAll('[data-testid=rewrite]').length`, &listed))

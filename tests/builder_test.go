@@ -150,7 +150,6 @@ func TestBrowserBuilding(t *testing.T) {
 	})
 	do(t, ctx, "a check warns", chromedp.Navigate(base+"/sources/lending"), press("Refresh"), until(`document.querySelector('[data-testid=differences]')?.innerText.includes('institutions.country')`),
 		until(`document.querySelector('[data-testid=differences]').innerText.includes('joined.archived_borrower')`))
-	shot(t, ctx, "source-differs")
 	do(t, ctx, "it is accepted", press("Accept"), until(`document.querySelector('[data-testid=tree]').innerText.includes('archived_borrower — broken')`))
 	do(t, ctx, "from a view far away to its cause", chromedp.Navigate(base+"/view/delivery/archived_condition"), until(`document.querySelector('[data-testid=problem] a')?.innerText === 'joined.archived_borrower'`),
 		chromedp.Evaluate(`document.querySelector('[data-testid=problem] a').click()`, nil), until(`location.pathname === '/view/joined/archived_borrower'`), press("SQL"), until(`document.querySelector('.cm-lintRange-error')?.innerText.includes('country')`))
@@ -159,6 +158,7 @@ func TestBrowserBuilding(t *testing.T) {
 		until(`!document.querySelector('[data-testid=tree]').innerText.includes('archived_condition — broken')`))
 	do(t, ctx, "both revisions", chromedp.Navigate(base+"/view/joined/archived_borrower/revisions"), until(`document.querySelector('[data-testid=text-difference]')?.innerText.includes('i.nation AS country')`),
 		until(`document.querySelector('[data-testid=revision-1]')?.innerText.includes('does not bind any more')`), until(`document.querySelector('[data-testid=revision-2]')?.innerText.includes('country text')`))
+	shot(t, ctx, "revisions")
 	im, err := project.Impact(t.Context(), "lending.institutions.nation", app.ChangeGone, "")
 	if err != nil || len(im.Broken) < 2 {
 		t.Errorf("what depends on the column by its new name: %+v, %v", im, err)
@@ -195,7 +195,6 @@ func TestBrowserTwoFaces(t *testing.T) {
 	do(t, ctx, "groups and values into columns", chromedp.Navigate(base+"/query"), chromedp.WaitReady(".cm-content", chromedp.ByQuery), chromedp.Evaluate(setSQL+`("SELECT l.courier_id, l.loan_no FROM intake.loan AS l")`, nil), press("Builder"), inputs(1),
 		chromedp.Evaluate(`document.querySelector('[aria-label="Choose column 1"]').click()`, nil), press("Group by"), chromedp.Click(button("Group"), chromedp.BySearch), until(textInEditor+`.includes('GROUP BY l.courier_id') && `+builderCurrent),
 		press("Values into columns"), choose("Values of", "l.status"), press("Make "), until(textInEditor+`.includes("FILTER (WHERE l.status = 'returned') AS returned") && `+builderCurrent), chromedp.Click(button("Run"), chromedp.BySearch), until(runState+` === 'done'`))
-	shot(t, ctx, "builder-groups")
 	do(t, ctx, "rows put under", chromedp.Evaluate(setSQL+`("SELECT l.loan_no, l.sent_on FROM intake.loan AS l")`, nil), inputs(1), press("Put the rows of another"), choose("Rows of", "intake.archived_loan"), until(`document.querySelector('[aria-label="What stands for sent_on"]')?.value === 'sent_on'`),
 		press("Put them under"), until(`document.querySelectorAll('[data-testid=matching] tbody tr').length === 2 && `+builderCurrent), until(textInEditor+`.includes('UNION ALL')`))
 }
@@ -203,11 +202,14 @@ func TestBrowserTwoFaces(t *testing.T) {
 // Names are changed on the page once it was seen what that does; layers likewise;
 // a view is removed.
 func TestBrowserRenaming(t *testing.T) {
+	ctx, base := page(t)
+	do(t, ctx, "a column of the story, through all that pass it on", chromedp.Navigate(base+"/view/joined/open_loan"), press("Rename…"), choose("What to rename", "borrower"), fill("The new name", "lent_to"),
+		until(`document.querySelector('[data-testid=rename-plan]')?.innerText.includes('passed on by joined.object_on_loan, delivery.loan_risk')`))
+	shot(t, ctx, "rename")
 	a := revised(t)
-	ctx, base := pageOf(t, a)
+	ctx, base = pageOf(t, a)
 	do(t, ctx, "a column", chromedp.Navigate(base+"/view/low/shelf"), press("Rename…"), choose("What to rename", "site"), fill("The new name", "place"),
 		until(`document.querySelector('[data-testid=rename-plan]')?.innerText.includes('2 texts change.')`), until(`document.querySelector('[data-testid=rename-plan]').innerText.includes('high.wide')`))
-	shot(t, ctx, "rename")
 	do(t, ctx, "is renamed", chromedp.Click(button("Rename"), chromedp.BySearch), until(`!document.querySelector('[data-testid=rename-strip]')`))
 	if v := a.Catalog().View("high.wide"); !strings.Contains(v.SQL, "l.place") {
 		t.Errorf("its reader is %s", v.SQL)
@@ -220,7 +222,6 @@ func TestBrowserRenaming(t *testing.T) {
 	}
 	do(t, ctx, "the view moves", press("Rename…"), fill("The new name", "rack"), until(`document.querySelector('[data-testid=rename-plan]')?.innerText.includes('rack')`), chromedp.Click(button("Rename"), chromedp.BySearch), until(`location.pathname === '/view/low/rack'`))
 	do(t, ctx, "a layer more, and another name for one", chromedp.Navigate(base+"/layers"), press("Add a layer"), fill("Name of layer 3", "out"), fill("Name of layer 1", "base"), until(`document.querySelector('[data-testid=rename-plan]')?.innerText.includes('base')`))
-	shot(t, ctx, "layers")
 	do(t, ctx, "is kept", fill("Why", "as it is meant"), press("Change the layers"), until(`[...document.querySelectorAll('[data-testid=tree] button')].some((b) => b.innerText.includes('out'))`))
 	if got := fmt.Sprint(a.Catalog().Layers()); got != "[{base } {high } {out }]" {
 		t.Errorf("the layers are %s", got)

@@ -10,6 +10,7 @@ import (
 
 	"rovik/connect"
 	"rovik/core/catalog"
+	"rovik/core/value"
 )
 
 func layersOf(names ...string) []catalog.Layer {
@@ -70,4 +71,12 @@ func enterableDir(t *testing.T) string {
 		t.Fatal(err)
 	}
 	return dir
+}
+
+// hintOf is the advice that an error gives.
+func hintOf(err error) string {
+	if e, ok := err.(*value.Error); ok {
+		return e.Hint
+	}
+	return ""
 }

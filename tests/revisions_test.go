@@ -96,7 +96,6 @@ func TestBrowserRevisions(t *testing.T) {
 		until(`document.querySelector('[data-testid=save-strip] [role=alert]')?.innerText.includes('someone else meanwhile')`), press("Save over it"), until(`!document.querySelector('[data-testid=save-strip]')`))
 	do(t, browser, "comparing", chromedp.Navigate(base+"/view/low/shelf/revisions"), until(`document.querySelectorAll('[data-testid=revisions] input').length === 6`),
 		until(`document.querySelector('[data-testid=text-difference]').innerText.includes('nine')`), until(`document.querySelector('[data-testid=revision-3]')?.innerText.includes('two integer')`))
-	shot(t, browser, "revisions")
 	do(t, browser, "restoring the first", chromedp.Click(`[aria-label="Compare from revision 1"]`, chromedp.ByQuery), press("Restore revision 1"), until(`document.querySelectorAll('[data-testid=revisions] input').length === 8`))
 	if v := a.Catalog().View("low.shelf"); v.Revision != 4 || v.SQL != "SELECT s.id, s.site, s.width FROM store.shelf AS s" {
 		t.Errorf("restored: %+v", v)

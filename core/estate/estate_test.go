@@ -248,6 +248,7 @@ func TestBrokenViewsRead(t *testing.T) {
 		t.Errorf("a text that was asked of: %+v", of)
 	}
 }
+
 // grown makes an estate of so many views of 25 columns, in layers on top of each
 // other, over tables of 25 columns.
 func grown(views int) *catalog.Catalog {
