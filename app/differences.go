@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"fmt"
 	"reflect"
 	"slices"
 	"strings"
@@ -25,6 +26,15 @@ type Differences struct {
 type WouldBreak struct {
 	View  string `json:"view"`
 	Error string `json:"error"`
+}
+
+// wouldNotBind says why a view would break, and in which view's text the reason
+// lies where that is another one.
+func wouldNotBind(view string, err error) WouldBreak {
+	if e, is := err.(*value.Error); is && e.View != "" && e.View != view {
+		return WouldBreak{view, fmt.Sprintf("in %s: %s", e.View, err)}
+	}
+	return WouldBreak{view, err.Error()}
 }
 
 // views are those that would break.
@@ -95,7 +105,7 @@ func (a *App) differences(before, after *catalog.Source) Differences {
 	next := a.estateOf(s, s.catalog.WithSource(after), s.estate)
 	for _, view := range s.estate.ReadersOfSource(after.Name) {
 		if now := next.View(view); now.Err != nil && s.estate.View(view).Err == nil {
-			out.Broken = append(out.Broken, WouldBreak{view, now.Err.Error()})
+			out.Broken = append(out.Broken, wouldNotBind(view, now.Err))
 		}
 	}
 	for i := range out.Changes {

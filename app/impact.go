@@ -91,7 +91,7 @@ func (a *App) Impact(ctx context.Context, name, change, typ string) (_ *Impact, 
 	after := s.estate.Changed(changed)
 	for _, view := range s.estate.Downstream(n.Relation) {
 		if was, is := s.estate.View(view), after.View(view); was.Err == nil && is.Err != nil {
-			out.Broken = append(out.Broken, WouldBreak{view, is.Err.Error()})
+			out.Broken = append(out.Broken, wouldNotBind(view, is.Err))
 		}
 	}
 	reached := reachedFrom(s, n, g)

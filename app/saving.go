@@ -229,7 +229,7 @@ func (a *App) EffectsOf(v catalog.View) (_ *Effects, err error) {
 		had, now := s.estate.View(reader).Err, after.View(reader).Err
 		if now != nil {
 			if had == nil {
-				out.Broken = append(out.Broken, WouldBreak{reader, now.Error()})
+				out.Broken = append(out.Broken, wouldNotBind(reader, now))
 			}
 			continue
 		}

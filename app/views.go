@@ -9,6 +9,7 @@ import (
 	"rovik/core/catalog"
 	"rovik/core/form"
 	"rovik/core/plan"
+	"rovik/core/rewrite"
 	"rovik/core/value"
 )
 
@@ -161,19 +162,39 @@ func labels(list []string) ([]string, error) {
 	return out, nil
 }
 
-// Draft writes a first description of a view's text, by rules, from its form and
-// from what is expected of it.
+// Draft writes a first description of a view's text, by rules, from its form, its
+// lineage, and what is known and expected of its rows.
 func (a *App) Draft(q Query) (_ string, err error) {
 	defer value.Guard(&err)
 	built, err := a.Build(q)
 	if err != nil {
 		return "", err
 	}
-	rows := int64(-1)
+	known := form.Known{Rows: -1}
 	if b, err := a.bound(q, a.Catalog()); err == nil {
-		rows = int64(plan.NewEstimator(b.Root).Knowing(a.measures.get).Rows(b.Root))
+		known.Rows = int64(plan.NewEstimator(b.Root).Knowing(a.measures.get).Rows(b.Root))
+		known.Key = keyOf(b.Root)
+		known.Sources = slices.Sorted(maps.Keys(plan.Sources(b.Root)))
 	}
-	return form.Describe(built.Form, built.Facts, rows), nil
+	return form.Describe(built.Form, built.Facts, known), nil
+}
+
+// keyOf names the fewest output columns in which no two rows agree; none where
+// nothing says so.
+func keyOf(root plan.Node) []string {
+	var best []string
+	for _, key := range rewrite.Keys(root) {
+		var names []string
+		for _, c := range root.Columns() {
+			if key[c.ID] && !slices.Contains(names, c.Name) {
+				names = append(names, c.Name)
+			}
+		}
+		if len(names) == len(key) && len(names) > 0 && (best == nil || len(names) < len(best)) {
+			best = names
+		}
+	}
+	return best
 }
 
 // maxNames bounds the names that are offered.

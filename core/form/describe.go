@@ -2,13 +2,20 @@ package form
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 )
 
+// Known is what is known of a query's rows besides its text.
+type Known struct {
+	Rows    int64    // that are expected, or less than 0
+	Key     []string // columns in which no two rows agree
+	Sources []string // that it reads, through all views
+}
+
 // Describe drafts a description of a query from its form: what a row stands for,
-// what is put together, which rows are left, what is measured. rows is how many are
-// expected, or less than 0.
-func Describe(f *Form, facts *Facts, rows int64) string {
+// what is put together, which rows are left, what is measured.
+func Describe(f *Form, facts *Facts, known Known) string {
 	if f.Locked != nil || len(f.Blocks) == 0 {
 		return ""
 	}
@@ -38,8 +45,14 @@ func Describe(f *Form, facts *Facts, rows int64) string {
 		}
 		parts = append(parts, first+".")
 	}
-	if rows >= 0 {
-		parts = append(parts, "About "+counted(rows, "row", "rows")+".")
+	if len(known.Key) > 0 && !grouped(f) {
+		parts = append(parts, "No two rows agree in "+listed(known.Key)+".")
+	}
+	switch {
+	case known.Rows >= 0 && len(known.Sources) > 0:
+		parts = append(parts, "About "+counted(known.Rows, "row", "rows")+" from "+listed(known.Sources)+".")
+	case known.Rows >= 0:
+		parts = append(parts, "About "+counted(known.Rows, "row", "rows")+".")
 	}
 	return strings.Join(parts, " ")
 }
@@ -103,6 +116,11 @@ func blockSentences(b *Block, facts *Facts, at int) []string {
 		}
 	}
 	return out
+}
+
+// grouped tells whether what a row stands for is said already.
+func grouped(f *Form) bool {
+	return slices.ContainsFunc(f.Blocks, func(b Block) bool { return len(b.Groups) > 0 || len(b.DistinctOn) > 0 })
 }
 
 func isGroup(b *Block, o Output, i int) bool {

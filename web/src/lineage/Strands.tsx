@@ -38,6 +38,12 @@ export function Strands({ graph, influences, folded, sources, picked, onPick, on
     return () => watch.disconnect()
   }, [])
   const layout = useMemo(() => lay(graph, { influences, folded }, width), [graph, influences, folded, width])
+  const asked = layout.cards.find((c) => c.rows.some((r) => r.asked))
+  const end = asked ? asked.x + layout.cardWidth + 12 : 0
+  useLayoutEffect(() => {
+    const el = box.current!
+    el.scrollLeft = Math.max(0, end - el.clientWidth) // what was asked of is in sight
+  }, [end])
   const hue = (relation: string) => hueOf(relation.split('.')[0]!, sources)
   const lit = (edges: LineageEdge[]) => picked !== null && edges.some((e) => picked.edges.includes(e))
   return (
@@ -94,13 +100,17 @@ function ShadeLine({ shade, lit, onPick }: { shade: Shade; lit: boolean; onPick:
 
 function CardBox({ card, width, hue, chosen, onPick, onAsk }: { card: Card; width: number; hue: string; chosen: boolean; onPick: () => void; onAsk: (n: LineageNode) => void }) {
   const fits = Math.floor((width - 18) / 6.7)
+  const [whose, name] = namesOf(card.relation)
   return (
     <g transform={`translate(${card.x} ${card.y})`} data-relation={card.relation} style={{ cursor: 'pointer' }} onClick={(e) => (e.stopPropagation(), onPick())}>
       <title>{card.relation + (card.opaque ? '\na statement as it stands: nothing is known inside of it' : '')}</title>
       <rect width={width} height={card.height} rx={3} style={{ fill: 'var(--chakra-colors-sheet)', stroke: chosen ? 'var(--chakra-colors-narrowed)' : 'var(--chakra-colors-line)', strokeWidth: chosen ? 2 : 1, strokeDasharray: card.opaque ? '4 3' : undefined }} />
       <rect x={0} y={0} width={3} height={card.height} style={{ fill: hue }} />
-      <text x={10} y={16} style={{ fontSize: 11.5, fontWeight: 600, fill: ink }}>
-        {titleOf(card.relation, fits)}
+      <text x={10} y={13} style={{ fontSize: 10, fill: faint }}>
+        {middle(whose, fits + 2)}
+      </text>
+      <text x={10} y={28} style={{ fontSize: 11.5, fontWeight: 600, fill: ink }}>
+        {middle(name, fits - 1)}
       </text>
       {card.rows.map((r) => (
         <g key={r.column} onClick={(e) => (e.stopPropagation(), onAsk({ relation: card.relation, column: r.column }))}>
@@ -121,10 +131,10 @@ function CardBox({ card, width, hue, chosen, onPick, onAsk }: { card: Card; widt
   )
 }
 
-/** The whole name where it fits, else its last part: the rest is on hover. */
-function titleOf(relation: string, fits: number): string {
-  const whole = relation.replace(/^([^.]+)\.public\./, '$1.')
-  return whole.length <= fits - 2 ? whole : middle(whole.split('.').pop()!, fits - 2)
+/** Whose it is, a layer's or a source's, and its own name. */
+function namesOf(relation: string): [string, string] {
+  const cut = relation.lastIndexOf('.')
+  return [relation.slice(0, cut).replace(/\.public$/, ''), relation.slice(cut + 1)]
 }
 
 /** The drawing as a file of its own: colours as they are now. */

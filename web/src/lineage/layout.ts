@@ -53,7 +53,7 @@ export interface Layout {
   cardWidth: number
 }
 
-export const headHeight = 24
+export const headHeight = 36
 export const rowHeight = 18
 
 const keyOf = (n: LineageNode) => `${n.relation}\n${n.column}`
@@ -83,9 +83,10 @@ export function lay(graph: LineageGraph, options: { influences: boolean; folded:
     else card.rows.push({ column: n.column, type: n.type, asked: n.role === 'asked', y: 0 })
   }
   const shades = options.influences ? shade(graph.edges, cards, info) : []
+  nearReaders(cards, strands, shades)
   const columns = [...new Set([...cards.values()].map((c) => c.depth))].sort((a, b) => a - b)
-  const gap = strands.some((s) => s.steps.length > 0) ? Math.max(96, Math.min(200, (width - 24 - 170 * columns.length) / Math.max(1, columns.length - 1)))  : columns.length > 4 ? 44 : 64
-  const cardWidth = Math.max(128, Math.min(216, (width - 24 - gap * (columns.length - 1)) / Math.max(1, columns.length)))
+  const gap = strands.some((s) => s.steps.length > 0) ? Math.max(96, Math.min(200, (width - 24 - 170 * columns.length) / Math.max(1, columns.length - 1)))  : columns.length > 6 ? 34 : columns.length > 4 ? 44 : 64
+  const cardWidth = Math.max(118, Math.min(216, (width - 24 - gap * (columns.length - 1)) / Math.max(1, columns.length)))
   const height = place(cards, strands, shades, columns, cardWidth, gap)
 
   const at = (n: LineageNode) => {
@@ -102,7 +103,7 @@ export function lay(graph: LineageGraph, options: { influences: boolean; folded:
   for (const s of shades) {
     const a = cards.get(s.from)!
     const b = cards.get(s.to)!
-    s.path = curve(a.x + cardWidth, a.y + a.height - 8, b.x, b.y + headHeight / 2)
+    s.path = curve(a.x + cardWidth, a.y + a.height - 8, b.x, b.y + 12)
   }
   return { cards: [...cards.values()], strands, shades, cardWidth, width: 12 + columns.length * (cardWidth + gap) - gap + 12, height }
 }
@@ -159,6 +160,17 @@ function shade(edges: LineageEdge[], cards: Map<string, Card>, info: Map<string,
   return [...out.values()]
 }
 
+/** Puts each source right before what first reads it, so that its strands pass behind no other card. */
+function nearReaders(cards: Map<string, Card>, strands: Strand[], shades: Shade[]) {
+  const depths = [...new Set([0, ...[...cards.values()].filter((c) => !c.source).map((c) => c.depth)])].sort((a, b) => a - b)
+  for (const c of cards.values()) {
+    if (!c.source) continue
+    const readers = [...strands.filter((s) => s.from.relation === c.relation).map((s) => s.to.relation), ...shades.filter((s) => s.from === c.relation).map((s) => s.to)]
+    const first = Math.min(...readers.map((r) => cards.get(r)!.depth))
+    c.depth = Math.max(...depths.filter((d) => d < first), 0)
+  }
+}
+
 /** Gives cards their places: columns by depth, within them near to what they are tied to. */
 function place(cards: Map<string, Card>, strands: Strand[], shades: Shade[], columns: number[], cardWidth: number, gap: number): number {
   const apart = strands.some((s) => s.steps.length > 0) ? 30 : 14 // room for the names of steps
@@ -192,7 +204,8 @@ function place(cards: Map<string, Card>, strands: Strand[], shades: Shade[], col
   for (let sweep = 0; sweep < 4; sweep++) {
     const order = groups.map((_, i) => (sweep % 2 === 0 ? groups.length - 1 - i : i))
     for (const i of order) {
-      const wanted = new Map(groups[i]!.map((c) => [c, near(c)]))
+      // Sources that join a chain of views on its way stand above it, so that the chain is a line.
+      const wanted = new Map(groups[i]!.map((c) => [c, near(c) - (c.source && i > 0 ? c.height : 0)]))
       groups[i]!.sort((a, b) => wanted.get(a)! - wanted.get(b)!)
       stack(groups[i]!, i)
     }
