@@ -2,6 +2,7 @@ package form
 
 import (
 	"fmt"
+	"math/bits"
 	"sort"
 	"strings"
 )
@@ -82,66 +83,75 @@ type way struct {
 	same       func(string) string
 }
 
-// ways are tried in this order; upper and btrim are what SQL's functions do to
+// ways are written around each other in this order, the last one innermost; upper and btrim are what SQL's functions do to
 // these texts under the C collation.
 var ways = []way{
 	{"letter case", "upper(x)", upper},
-	{"spaces at the ends", "btrim(x)", func(s string) string { return strings.Trim(s, " ") }},
 	{"leading zeros", "ltrim(x, '0')", func(s string) string { return strings.TrimLeft(s, "0") }},
+	{"spaces at the ends", "btrim(x)", func(s string) string { return strings.Trim(s, " ") }},
 }
 
-// Fixes are what would make more values of the left side meet the right one: each
-// difference alone, and those together that each help.
+// Fixes are what would make more values of the left side meet the right one, the
+// best first: each difference alone, and those together by which more meet than
+// by fewer of them.
 func Fixes(left, right Values) []Fix {
 	base := Meet(left, right)
 	if base.Meet == base.Values {
 		return nil
 	}
 	var out []Fix
-	try := func(title string, ws ...way) (gain int) {
-		f := func(s string) string {
-			for i := len(ws) - 1; i >= 0; i-- {
-				s = ws[i].same(s)
+	gained := map[int]int64{0: base.MeetRows} // by the ways of a set, as bits
+	for size := 1; size <= len(ways); size++ {
+		for set := 1; set < 1<<len(ways); set++ {
+			if bits.OnesCount(uint(set)) != size {
+				continue
 			}
-			return s
-		}
-		wrap := func(v Values) string {
-			sql := "x"
-			for i := len(ws) - 1; i >= 0; i-- {
-				if needs(v, ws[i].same) {
-					sql = strings.Replace(ws[i].sql, "x", sql, 1)
+			f := fixBy(set, left, right)
+			best := int64(0) // of the sets within
+			for part := (set - 1) & set; ; part = (part - 1) & set {
+				if best = max(best, gained[part]); part == 0 {
+					break
 				}
 			}
-			return sql
+			if gained[set] = max(best, f.LeftMeets.MeetRows); f.LeftMeets.MeetRows > best {
+				out = append(out, f)
+			}
 		}
-		l, r := mapped(left, f), mapped(right, f)
-		m := Meet(l, r)
-		gained := m.MeetRows - base.MeetRows
-		if gained <= 0 {
-			return 0
-		}
-		out = append(out, Fix{Title: title, Left: wrap(left), Right: wrap(right), LeftMeets: m, RightMeets: Meet(r, l), Example: example(left, right, f)})
-		return int(gained)
-	}
-	var help []way
-	for _, w := range ways {
-		if try("Difference in "+w.title, w) > 0 {
-			help = append(help, w)
-		}
-	}
-	if n := len(help); n > 1 || n == 0 {
-		if n == 0 {
-			help = ways[:2] // neither alone, perhaps both
-		}
-		var titles []string
-		for _, w := range help {
-			titles = append(titles, w.title)
-		}
-		last := len(titles) - 1
-		try(fmt.Sprintf("Differences in %s and %s", strings.Join(titles[:last], ", "), titles[last]), help...)
 	}
 	sort.SliceStable(out, func(i, j int) bool { return out[i].LeftMeets.MeetRows > out[j].LeftMeets.MeetRows })
 	return out
+}
+
+// fixBy is the fix of some ways together.
+func fixBy(set int, left, right Values) Fix {
+	var chosen []way
+	var titles []string
+	for i, w := range ways {
+		if set&(1<<i) != 0 {
+			chosen, titles = append(chosen, w), append(titles, w.title)
+		}
+	}
+	f := func(s string) string {
+		for i := len(chosen) - 1; i >= 0; i-- {
+			s = chosen[i].same(s)
+		}
+		return s
+	}
+	wrap := func(v Values) string {
+		sql := "x"
+		for i := len(chosen) - 1; i >= 0; i-- {
+			if needs(v, chosen[i].same) {
+				sql = strings.Replace(chosen[i].sql, "x", sql, 1)
+			}
+		}
+		return sql
+	}
+	what := "Difference in "
+	if len(titles) > 1 {
+		what = "Differences in "
+	}
+	l, r := mapped(left, f), mapped(right, f)
+	return Fix{Title: what + listed(titles), Left: wrap(left), Right: wrap(right), LeftMeets: Meet(l, r), RightMeets: Meet(r, l), Example: example(left, right, f)}
 }
 
 // needs tells whether some value would change; not all being known, it may.

@@ -140,6 +140,8 @@ func TestMeetingsAndFixes(t *testing.T) {
 		{"zeros", valuesOf(true, "0042"), valuesOf(true, "42"), "ltrim(x, '0') = x 1"},
 		{"case and spaces, each in its own value", valuesOf(true, "ab", "CD ", "EF"), valuesOf(true, "AB", "CD", "EF"), "upper(btrim(x)) = x 3"},
 		{"case and spaces in one value", valuesOf(true, "ab "), valuesOf(true, "AB"), "upper(btrim(x)) = x 1"},
+		{"spaces that help only with case", valuesOf(true, "ab", "cd "), valuesOf(true, "AB", "CD"), "upper(btrim(x)) = x 2"},
+		{"all three", valuesOf(true, " 007a", "B"), valuesOf(true, "7A", "B"), "upper(ltrim(btrim(x), '0')) = x 2"},
 		{"a sample may need it", valuesOf(false, "ab"), valuesOf(false, "AB"), "upper(x) = upper(x) 1"},
 	} {
 		got := ""
