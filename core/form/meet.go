@@ -83,8 +83,8 @@ type way struct {
 	same       func(string) string
 }
 
-// ways are written around each other in this order, the last one innermost; upper and btrim are what SQL's functions do to
-// these texts under the C collation.
+// ways are written around each other in this order, the last one innermost. They
+// are what SQL's functions do to these texts under the C collation.
 var ways = []way{
 	{"letter case", "upper(x)", upper},
 	{"leading zeros", "ltrim(x, '0')", func(s string) string { return strings.TrimLeft(s, "0") }},
@@ -141,7 +141,7 @@ func fixBy(set int, left, right Values) Fix {
 		sql := "x"
 		for i := len(chosen) - 1; i >= 0; i-- {
 			if needs(v, chosen[i].same) {
-				sql = strings.Replace(chosen[i].sql, "x", sql, 1)
+				sql, v = strings.Replace(chosen[i].sql, "x", sql, 1), mapped(v, chosen[i].same)
 			}
 		}
 		return sql
