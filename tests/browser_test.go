@@ -184,6 +184,7 @@ func TestBrowserWalk(t *testing.T) {
 	do(t, ctx, "saved", until(`location.pathname.startsWith('/view/delivery/') && location.pathname.endsWith('_by_browser')`))
 	var saved string
 	do(t, ctx, "its name", chromedp.Evaluate(`location.pathname.split('/').pop()`, &saved))
+	forgetViews(t, "delivery."+saved)
 	holdsUnderName(t, "delivery."+saved)
 	do(t, ctx, "query it", chromedp.Navigate(base+"/query"), chromedp.WaitVisible(".cm-content", chromedp.ByQuery),
 		chromedp.Evaluate(setSQL+fmt.Sprintf("(%q)", "SELECT * FROM delivery."+saved+" ORDER BY objects DESC"), nil),

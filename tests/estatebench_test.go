@@ -96,8 +96,9 @@ func madeEstate(tb testing.TB, views int) (home string) {
 // BenchmarkEstate measures a project from 100 to 10,000 views, 25 layers and
 // 250,000 columns: its start, the tree, a search, the lineage of a column of the
 // highest view, the impact of the column that most depends on, a save in the
-// middle, and the memory that it takes.
+// middle, and the memory that it takes; x- says how much more than the first size.
 func BenchmarkEstate(b *testing.B) {
+	var smallest map[string]time.Duration // of the first size, for the growth
 	for _, n := range []int{100, 1000, 10_000} {
 		b.Run(fmt.Sprint(n), func(b *testing.B) {
 			ctx := context.Background()
@@ -188,7 +189,14 @@ func BenchmarkEstate(b *testing.B) {
 				}
 			}
 			for what, d := range took {
-				b.ReportMetric(float64(d.Microseconds())/1000/float64(b.N), "ms-"+what)
+				took[what] = d / time.Duration(b.N)
+				b.ReportMetric(float64(took[what].Microseconds())/1000, "ms-"+what)
+			}
+			if smallest == nil {
+				smallest = took
+			}
+			for _, what := range []string{"start", "search", "lineage", "impact", "save"} {
+				b.ReportMetric(float64(took[what])/float64(smallest[what]), "x-"+what)
 			}
 			if info, err := os.Stat(filepath.Join(home, "records.db")); err == nil {
 				b.ReportMetric(float64(info.Size()>>20), "MiB-kept")

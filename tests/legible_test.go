@@ -82,6 +82,5 @@ func TestBrowserLineageIsLegible(t *testing.T) {
 			}
 		}
 	}
-	shot(t, ctx, "legible")
 	do(t, ctx, "as a table", press("Table"), until(`document.querySelectorAll('[data-testid=lineage-table] tr').length > 6`))
 }

@@ -110,7 +110,7 @@ function CardBox({ card, width, hue, chosen, onPick, onAsk }: { card: Card; widt
         {middle(whose, fits + 2)}
       </text>
       <text x={10} y={28} style={{ fontSize: 11.5, fontWeight: 600, fill: ink }}>
-        {middle(name, fits - 1)}
+        {middle(name, fits - 2)}
       </text>
       {card.rows.map((r) => (
         <g key={r.column} onClick={(e) => (e.stopPropagation(), onAsk({ relation: card.relation, column: r.column }))}>
