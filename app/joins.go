@@ -232,7 +232,7 @@ func byNames(input int, in form.Input, left []form.Column, name string, right []
 func words(name string) []string {
 	var out []string
 	for _, w := range strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return r == '_' || r == ' ' || r == '-' || r == '.' }) {
-		if len(w) > 3 {
+		if len(w) > 3 && !weak[w] { // status is no plural
 			w = strings.TrimSuffix(w, "s")
 		}
 		out = append(out, w)
