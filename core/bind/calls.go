@@ -11,7 +11,10 @@ import (
 )
 
 // aggregation collects the aggregate calls of a select block.
-type aggregation struct{ items []plan.AggItem }
+type aggregation struct {
+	items    []plan.AggItem
+	grouping bool // GROUPING() is used
+}
 
 func (a *aggregation) ids() plan.IDs {
 	s := plan.IDs{}
@@ -69,6 +72,7 @@ func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 		if len(f.Args) > 31 {
 			b.fail(f.Span, value.Errorf("54023", "GROUPING must have fewer than 32 arguments"))
 		}
+		x.aggs.grouping = true
 		return &plan.Call{Op: opGrouping, Args: x.bindAll(f.Args), Typ: value.Of(value.Int4), Org: org}
 	case "age":
 		if len(f.Args) == 1 {

@@ -2,6 +2,7 @@ package bind
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"rovik/core/plan"
@@ -13,6 +14,9 @@ func (b *binder) query(q *syntax.Query, e *env) plan.Node {
 	for i := range q.With {
 		// Each WITH query sees the ones before it.
 		w := &q.With[i]
+		if slices.ContainsFunc(q.With[:i], func(o syntax.CTE) bool { return o.Name == w.Name }) {
+			b.fail(w.Span, value.Errorf("42712", "WITH query name %q specified more than once", w.Name).WithHint("give one of them another name"))
+		}
 		e = e.with(w.Name, &cte{query: w.Query, columns: w.Columns, env: e, recursive: q.Recursive})
 	}
 	var node plan.Node
@@ -260,7 +264,7 @@ func (b *binder) selectBlock(s *syntax.Select, order []syntax.SortItem, e *env) 
 	}
 	b.distinctKeys(s, on, keyItems)
 
-	if s.GroupBy != nil || s.Having != nil || len(x.aggs.items) > 0 {
+	if s.GroupBy != nil || s.Having != nil || len(x.aggs.items) > 0 || x.aggs.grouping {
 		node = b.aggregate(s, before.attach(node), groups, x, items, having)
 	} else {
 		node = x.subs.attach(before.attach(node))

@@ -141,12 +141,19 @@ func callCost(f *Func, kinds []value.Kind) (cost, exact int, ok bool) {
 	return cost, exact, true
 }
 
+// operatorWords are how operators are written that are functions of other names
+// here.
+var operatorWords = map[string]string{"neg": "-", "like": "LIKE", "ilike": "ILIKE", "similar to": "SIMILAR TO"}
+
 func noSuchFunction(name string, kinds []value.Kind) error {
 	words := make([]string, len(kinds))
 	for i, k := range kinds {
 		words[i] = k.String()
 	}
-	if !isWord(name) {
+	if w := operatorWords[name]; w != "" {
+		name = w
+	}
+	if !isWord(name) || operatorWords[strings.ToLower(name)] == name {
 		text := name + " " + strings.Join(words, "")
 		if len(words) == 2 {
 			text = words[0] + " " + name + " " + words[1]
