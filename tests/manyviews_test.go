@@ -33,7 +33,7 @@ func TestBrowserManyViews(t *testing.T) {
 	}
 	do(t, ctx, "narrowed", fill("Find a view or table", "l3.v79"), until(lines+` === 1`), fill("Find a view or table", " "))
 	do(t, ctx, "found by its words", chromedp.KeyEvent("k", chromedp.KeyModifiers(input.ModifierCtrl)), chromedp.WaitVisible(`[aria-label="Find by any word"]`, chromedp.ByQuery), chromedp.SendKeys(`[aria-label="Find by any word"]`, "shelf 42 floor 17", chromedp.ByQuery),
-		until(`document.querySelector('[data-testid=finder]').innerText.includes('l17.v42')`), chromedp.KeyEvent(kb.Enter), until(`location.pathname === '/view/l17/v42'`))
+		chromedp.KeyEvent(kb.Enter), until(`location.pathname === '/view/l17/v42'`))
 	do(t, ctx, "its lineage", chromedp.Navigate(base+"/lineage/l24.v0.c2"), until(`document.querySelectorAll('[data-relation]').length > 20`),
 		until(`(() => { const r = [...document.querySelectorAll('[data-relation]')].find((e) => e.dataset.relation === 'l24.v0').getBoundingClientRect(); return r.left > 236 && r.right <= 1280 })()`))
 	do(t, ctx, "the impact of a column", chromedp.Navigate(base+"/lineage/s.t0.c0"), until(`document.querySelector('[data-testid=impact]')?.innerText.match(/\d+ views would break/)`))

@@ -1,8 +1,8 @@
 import { Box, chakra, Flex, Input, Text } from '@chakra-ui/react'
-import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { useNavigate } from 'react-router'
-import { api } from '../api/client'
+import { api, type Match } from '../api/client'
 import { useOffered } from '../lib/commands'
 
 interface Found {
@@ -42,18 +42,26 @@ function Sheet({ onClose }: { onClose: () => void }) {
   const [words, setWords] = useState('')
   const [at, setAt] = useState(0)
   const navigate = useNavigate()
-  const { data, error } = useQuery({ queryKey: ['search', words], queryFn: ({ signal }) => api.search(words, signal), enabled: words.trim() !== '', placeholderData: keepPreviousData, staleTime: 0, retry: false })
+  const queries = useQueryClient()
+  const { data, error, isPlaceholderData } = useQuery({ queryKey: ['search', words], queryFn: ({ signal }) => api.search(words, signal), enabled: words.trim() !== '', placeholderData: keepPreviousData, staleTime: 0, retry: false })
   const typed = words.trim().toLowerCase()
   const commands = useOffered()
-  const found: Found[] = [
-    ...(typed ? (data ?? []) : []).map((m) => ({ to: m.what === 'view' ? `/view/${m.name.replace('.', '/')}` : `/sources/${m.name.split('.')[0]}/${m.name.split('.').pop()}`, title: m.name, what: m.what, around: m.around })),
+  const listOf = (matches: Match[]): Found[] => [
+    ...(typed ? matches : []).map((m) => ({ to: m.what === 'view' ? `/view/${m.name.replace('.', '/')}` : `/sources/${m.name.split('.')[0]}/${m.name.split('.').pop()}`, title: m.name, what: m.what, around: m.around })),
     ...commands.map((c) => ({ to: `do ${c.title}`, title: c.title, what: c.keys ?? 'here', around: '', run: c.run })).filter((c) => c.title.toLowerCase().includes(typed)),
     ...places.filter((p) => p.title.toLowerCase().includes(typed)),
   ]
+  const found = listOf(data ?? [])
   const go = (f: Found, lineage = false) => {
     onClose()
     if (f.run) f.run()
     else void navigate(lineage && f.what === 'view' ? `/lineage/${f.title}` : f.to)
+  }
+  // What is shown may be of fewer words still: it goes to the first of those that are typed.
+  const enter = async (lineage: boolean) => {
+    const waits = typed !== '' && (isPlaceholderData || (!data && !error))
+    const list = waits ? listOf(await queries.fetchQuery({ queryKey: ['search', words], queryFn: ({ signal }) => api.search(words, signal) }).catch(() => [])) : found
+    if (list[at]) go(list[at], lineage)
   }
   return (
     <Box position="fixed" inset="0" zIndex="10" onMouseDown={onClose}>
@@ -74,7 +82,7 @@ function Sheet({ onClose }: { onClose: () => void }) {
           }}
           onKeyDown={(e) => {
             if (e.key === 'Escape') onClose()
-            if (e.key === 'Enter' && found[at]) go(found[at], e.altKey)
+            if (e.key === 'Enter') void enter(e.altKey)
             if (e.key === 'ArrowDown' || e.key === 'ArrowUp') {
               e.preventDefault()
               setAt(Math.max(0, Math.min(found.length - 1, at + (e.key === 'ArrowDown' ? 1 : -1))))
