@@ -2,6 +2,7 @@ package lineage
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -79,6 +80,64 @@ func TestLineage(t *testing.T) {
 		}
 		if len(got) != len(want) {
 			t.Errorf("%s: columns %v", sql, got)
+		}
+	}
+}
+
+// What no query part leaves out: each way in which a column can come from another,
+// or depend on it, is called what it is.
+func TestLineageOfEveryPart(t *testing.T) {
+	for sql, want := range map[string]string{
+		// Values that are carried.
+		"SELECT * FROM a.x":                                          "id: a.x.id unchanged; k: a.x.k unchanged; n: a.x.n unchanged",
+		"SELECT x.id AS other FROM a.x AS x":                         "other: a.x.id unchanged",
+		"SELECT CAST(k AS text) AS t FROM a.x":                       "t: a.x.k transformed",
+		"SELECT k + n AS s FROM a.x":                                 "s: a.x.k transformed, a.x.n transformed",
+		"SELECT coalesce(k, n, 0) AS c FROM a.x":                     "c: a.x.k transformed, a.x.n transformed",
+		"SELECT nullif(k, 0) AS c FROM a.x":                          "c: a.x.k transformed, a.x.k condition",
+		"SELECT greatest(k, n) AS c FROM a.x":                        "c: a.x.k transformed, a.x.n transformed",
+		"SELECT ARRAY[k, n] AS c FROM a.x":                           "c: a.x.k transformed, a.x.n transformed",
+		"SELECT v.id FROM low.v AS v JOIN low.v AS w ON w.id = v.k1": "id: a.x.id unchanged, a.x.id join, a.x.k join, a.x.n filter",
+		"SELECT q.k FROM (SELECT k FROM a.x) AS q(k)":                "k: a.x.k unchanged",
+		"SELECT c FROM (VALUES (1), (2)) AS v(c)":                    "c: ",
+		// Conditions within an expression.
+		"SELECT CASE k WHEN n THEN id END AS c FROM a.x":                  "c: a.x.id transformed, a.x.k condition, a.x.n condition",
+		"SELECT k > n AS c FROM a.x":                                      "c: a.x.k transformed, a.x.n transformed",
+		"SELECT sum(k) FILTER (WHERE n > 0) AS c FROM a.x":                "c: a.x.k aggregated, a.x.n filter",
+		"SELECT (SELECT m FROM b.y WHERE y.id = x.id) AS c FROM a.x":      "c: b.y.m unchanged, a.x.id filter, b.y.id filter",
+		"SELECT (SELECT max(m) FROM b.y WHERE y.id = x.id) AS c FROM a.x": "c: b.y.m aggregated, a.x.id filter, b.y.id filter",
+		// What decides which rows there are.
+		"SELECT id FROM a.x WHERE k IN (SELECT m FROM b.y)":                   "id: a.x.id unchanged, a.x.k filter, b.y.m filter",
+		"SELECT id FROM a.x WHERE EXISTS (SELECT 1 FROM b.y WHERE y.m = x.k)": "id: a.x.id unchanged, a.x.k filter, b.y.m filter",
+		"SELECT x.id FROM a.x LEFT JOIN b.y ON y.id = x.k AND y.m > 3":        "id: a.x.id unchanged, a.x.k join, b.y.id join, b.y.m join",
+		"SELECT x.id FROM a.x JOIN b.y USING (id)":                            "id: a.x.id unchanged, a.x.id join, b.y.id join",
+		"SELECT x.id FROM a.x NATURAL JOIN b.y":                               "id: a.x.id unchanged, a.x.id join, b.y.id join",
+		"SELECT id FROM a.x FULL JOIN b.y USING (id)":                         "id: a.x.id transformed, b.y.id transformed, a.x.id join, b.y.id join",
+		"SELECT id FROM a.x ORDER BY k LIMIT 1":                               "id: a.x.id unchanged, a.x.k sort",
+		"SELECT id FROM a.x ORDER BY k":                                       "id: a.x.id unchanged, a.x.k sort",
+		"SELECT DISTINCT ON (k) id FROM a.x ORDER BY k, n":                    "id: a.x.id unchanged, a.x.k group, a.x.k sort, a.x.n sort",
+		"SELECT count(*) AS c FROM a.x GROUP BY k, n HAVING max(id) > 1":      "c: a.x.id filter, a.x.k group, a.x.n group",
+		"SELECT id FROM a.x INTERSECT SELECT m FROM b.y":                      "id: a.x.id unchanged, a.x.id filter, b.y.m filter",
+		"SELECT id FROM a.x EXCEPT SELECT m FROM b.y":                         "id: a.x.id unchanged, a.x.id filter, b.y.m filter",
+		// Windows.
+		"SELECT sum(k) OVER (PARTITION BY n ORDER BY id) AS c FROM a.x": "c: a.x.k aggregated, a.x.id window, a.x.n window",
+		"SELECT rank() OVER (ORDER BY k) AS c FROM a.x":                 "c: a.x.k window",
+		"SELECT lag(k) OVER (ORDER BY id) AS c FROM a.x":                "c: a.x.k transformed, a.x.id window",
+		// Recursion goes round until nothing more is found.
+		"WITH RECURSIVE w AS (SELECT id, k FROM a.x UNION ALL SELECT y.id, w.k FROM w JOIN b.y ON y.m = w.id) SELECT w.id FROM w": "id: a.x.id unchanged, b.y.id unchanged, a.x.id join, b.y.id join, b.y.m join",
+	} {
+		got := of(t, sql)
+		var names []string
+		for name := range got {
+			names = append(names, name)
+		}
+		slices.Sort(names)
+		var parts []string
+		for _, name := range names {
+			parts = append(parts, name+": "+got[name])
+		}
+		if text := strings.Join(parts, "; "); text != want {
+			t.Errorf("%s\ngot  %s\nwant %s", sql, text, want)
 		}
 	}
 }

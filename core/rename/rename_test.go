@@ -59,6 +59,17 @@ func TestColumnIsRenamedInEveryReader(t *testing.T) {
 		{"grouped", v, "SELECT r.c, count(*) AS n FROM low.v AS r GROUP BY r.c HAVING r.c > 'a'", "SELECT r.d, count(*) AS n FROM low.v AS r GROUP BY r.d HAVING r.d > 'a'", true, "", "high.r.c"},
 		{"the definition's star", "SELECT * FROM s.b AS b", "SELECT r.z FROM low.v AS r", "SELECT r.d AS z FROM low.v AS r", false, "SELECT b.id, b.z AS d FROM s.b AS b", ""},
 		{"a definition with ORDER BY", "SELECT a.id, a.x || 'k' AS c FROM s.a AS a ORDER BY c", "SELECT r.id FROM low.v AS r", "SELECT r.id FROM low.v AS r", false, "SELECT a.id, a.x || 'k' AS d FROM s.a AS a ORDER BY d", ""},
+		{"a window", v, "SELECT r.id, rank() OVER (PARTITION BY r.y ORDER BY r.c) AS place FROM low.v AS r", "SELECT r.id, rank() OVER (PARTITION BY r.y ORDER BY r.d) AS place FROM low.v AS r", true, "", ""},
+		{"a named window", v, "SELECT rank() OVER w AS place FROM low.v AS r WINDOW w AS (ORDER BY r.c)", "SELECT rank() OVER w AS place FROM low.v AS r WINDOW w AS (ORDER BY r.d)", true, "", ""},
+		{"CASE and a filter of an aggregate", v, "SELECT count(*) FILTER (WHERE r.c > 'a') AS n, max(CASE r.c WHEN 'x' THEN 1 END) AS m FROM low.v AS r", "SELECT count(*) FILTER (WHERE r.d > 'a') AS n, max(CASE r.d WHEN 'x' THEN 1 END) AS m FROM low.v AS r", true, "", ""},
+		{"LATERAL", v, "SELECT q.k FROM low.v AS r, LATERAL (SELECT r.c AS k) AS q", "SELECT q.k FROM low.v AS r, LATERAL (SELECT r.d AS k) AS q", true, "", ""},
+		{"IN and EXISTS", v, "SELECT b.id FROM s.b AS b WHERE b.z IN (SELECT c FROM low.v) OR EXISTS (SELECT 1 FROM low.v AS e WHERE e.c = b.z)", "SELECT b.id FROM s.b AS b WHERE b.z IN (SELECT d AS c FROM low.v) OR EXISTS (SELECT 1 FROM low.v AS e WHERE e.d = b.z)", true, "", ""},
+		{"a text that has the word elsewhere", v, "SELECT r.c AS e, 'c' AS c /* c */ FROM low.v AS r -- c", "SELECT r.d AS e, 'c' AS c /* c */ FROM low.v AS r -- c", true, "", ""},
+		{"quoted", v, "SELECT r.\"c\" AS \"E\" FROM low.\"v\" AS r", "SELECT r.d AS \"E\" FROM low.\"v\" AS r", true, "", ""},
+		{"DISTINCT ON", v, "SELECT DISTINCT ON (r.c) r.c, r.id FROM low.v AS r ORDER BY r.c, r.id", "SELECT DISTINCT ON (r.d) r.d, r.id FROM low.v AS r ORDER BY r.d, r.id", true, "", "high.r.c"},
+		{"twice", v, "SELECT x.c, y.c AS other FROM low.v AS x JOIN low.v AS y ON x.c = y.c", "SELECT x.d, y.d AS other FROM low.v AS x JOIN low.v AS y ON x.d = y.d", true, "", "high.r.c"},
+		{"an alias that is called so", v, "SELECT c.id FROM low.v AS c WHERE c.c = 'a'", "SELECT c.id FROM low.v AS c WHERE c.d = 'a'", true, "", ""},
+		{"INTERSECT", v, "SELECT r.c FROM low.v AS r INTERSECT SELECT b.z FROM s.b AS b", "SELECT r.d FROM low.v AS r INTERSECT SELECT b.z FROM s.b AS b", true, "", "high.r.c"},
 	} {
 		old := "c"
 		if strings.Contains(c.own, "s.b") {
