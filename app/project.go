@@ -228,6 +228,14 @@ type Breach struct {
 	Hint         string
 }
 
+// Place is the file with the line and column, where these are known.
+func (b Breach) Place() string {
+	if b.Line == 0 {
+		return b.Path
+	}
+	return fmt.Sprintf("%s:%d:%d", b.Path, b.Line, b.Column)
+}
+
 // Imported is what the files of a folder would make of the project.
 type Imported struct {
 	Changes  []FileChange
@@ -391,7 +399,7 @@ func (a *App) Apply(ctx context.Context, dir string, im *Imported) error {
 	}
 	if len(im.Breaches) > 0 {
 		b := im.Breaches[0]
-		return value.Errorf(codeBroken, "%s: %s", b.Path, b.Message).WithHint("rovik check %s lists all that is wrong", dir)
+		return value.Errorf(codeBroken, "%s: %s", b.Place(), b.Message).WithHint("rovik check %s lists all that is wrong", dir)
 	}
 	a.write.Lock()
 	err := a.store.PutProject(ctx, records.ProjectChange{Layers: im.layers, Put: im.put, Drop: im.drop, Message: "Imported"})

@@ -37,11 +37,7 @@ func checkFiles(a *app.App, dir string) error {
 		return err
 	}
 	for _, b := range im.Breaches {
-		where := b.Path
-		if b.Line > 0 {
-			where = fmt.Sprintf("%s:%d:%d", b.Path, b.Line, b.Column)
-		}
-		fmt.Printf("%s: %s\n", where, b.Message)
+		fmt.Printf("%s: %s\n", b.Place(), b.Message)
 		if b.Hint != "" {
 			fmt.Printf("    %s\n", b.Hint)
 		}

@@ -46,7 +46,9 @@ func renameCommand() *cobra.Command {
 			fmt.Println()
 			printChanged(t.Was, t.Is)
 		}
-		if !apply {
+		if apply {
+			fmt.Printf("\n%d texts were changed\n", len(p.Texts))
+		} else {
 			fmt.Printf("\n%d texts would change; --apply changes them\n", len(p.Texts))
 		}
 		return nil
