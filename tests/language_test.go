@@ -19,6 +19,9 @@ SELECT * FROM (VALUES (1, 'a'), (2, 'b'), (NULL, 'c')) x(k, v) FULL JOIN (VALUES
 SELECT k, v, w FROM (VALUES (1, 'a'), (2, 'b')) x(k, v) NATURAL JOIN (VALUES (2, 'B'), (3, 'C')) y(k, w)
 SELECT * FROM registry.rooms NATURAL LEFT JOIN registry.sites
 SELECT * FROM (VALUES (1)) a(x) NATURAL JOIN (VALUES (2)) b(y)
+WITH w AS (SELECT 1 AS a), w AS (SELECT 2 AS a) SELECT w.a FROM w
+SELECT grouping(s.code) FROM registry.sites s
+SELECT grouping(s.code), s.code FROM registry.sites s GROUP BY s.code
 SELECT j.k, j.w FROM ((VALUES (1, 2)) x(k, v) JOIN (VALUES (1, 3)) y(k, w) USING (k)) AS j
 SELECT x.k, y.k, u.k FROM (VALUES (1, 2)) x(k, v) JOIN (VALUES (1, 3)) y(k, w) USING (k) AS u
 SELECT s.code, t.n FROM registry.sites s, LATERAL (SELECT count(*) AS n FROM registry.rooms r WHERE r.site_id = s.site_id) t

@@ -99,6 +99,9 @@ func ParseDate(s string) (int32, error) {
 	return DayOf(us), err
 }
 
+// maxZoneHours is how far from UTC an offset may be, as in PostgreSQL.
+const maxZoneHours = 15
+
 func parseMoment(typeName, s string, useOffset bool) (int64, error) {
 	if us, ok := QuickMoment(s); ok {
 		return us, nil
@@ -117,7 +120,7 @@ func parseMoment(typeName, s string, useOffset bool) (int64, error) {
 		f, _ := strconv.ParseFloat("0."+frac, 64)
 		us += int64(math.RoundToEven(f * 1e6))
 	}
-	if zone := m[8]; useOffset && zone != "" && zone != "Z" && zone != "UTC" {
+	if zone := m[8]; zone != "" && zone != "Z" && zone != "UTC" {
 		digits := strings.ReplaceAll(zone[1:], ":", "")
 		h, mins := digits, "0"
 		if len(digits) > 2 {
@@ -125,11 +128,16 @@ func parseMoment(typeName, s string, useOffset bool) (int64, error) {
 		}
 		hours, _ := strconv.Atoi(h)
 		minutes, _ := strconv.Atoi(mins)
+		if hours > maxZoneHours || minutes > 59 {
+			return 0, Errorf("22009", "time zone displacement out of range: %q", s)
+		}
 		offset := int64(hours)*MicrosPerHour + int64(minutes)*MicrosPerMinute
 		if zone[0] == '+' {
 			offset = -offset
 		}
-		us += offset
+		if useOffset {
+			us += offset
+		}
 	}
 	return CheckTimestamp(us)
 }
