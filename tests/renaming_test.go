@@ -129,3 +129,123 @@ func TestRenamingIsKept(t *testing.T) {
 		}
 	}
 }
+
+// Names of the story are changed and changed back, over the real databases: columns
+// through all that pass them on, views, layers. Everything that consumers get stays
+// as it was, and so does every text in the end.
+func TestRenamingTheStoryKeepsItsRows(t *testing.T) {
+	ctx := t.Context()
+	texts := func() map[string]string {
+		out := map[string]string{}
+		for _, v := range project.Catalog().Views() {
+			out[v.FullName()] = v.SQL
+		}
+		return out
+	}
+	rows := func() map[string]outcome {
+		out := map[string]outcome{}
+		for _, v := range project.Catalog().Views() {
+			if v.Layer != "delivery" {
+				continue
+			}
+			o, _ := ours(ctx, project, "SELECT * FROM "+v.FullName(), false)
+			if o.err != nil {
+				t.Fatalf("%s: %v", v.FullName(), o.err)
+			}
+			out[v.FullName()] = o
+		}
+		return out
+	}
+	do := func(r app.Renaming) *app.Renamed {
+		t.Helper()
+		p, err := project.PlanRenaming(r)
+		if err != nil {
+			t.Fatalf("%+v: %v", r, err)
+		}
+		if p, err = project.Rename(ctx, r, p.Seen, "tried"); err != nil {
+			t.Fatalf("%+v: %v", r, err)
+		}
+		return p
+	}
+	layers := func(was, name string) app.Renaming {
+		var list []app.LayerChange
+		for _, l := range project.Catalog().Layers() {
+			c := app.LayerChange{Was: l.Name, Name: l.Name, Description: l.Description}
+			if l.Name == was {
+				c.Name = name
+			}
+			list = append(list, c)
+		}
+		return app.Renaming{Layers: list}
+	}
+	before, written := rows(), texts()
+	for _, c := range []struct {
+		there, back app.Renaming
+		texts       int // that change at least
+	}{
+		{app.Renaming{Column: "joined.open_loan.borrower", To: "lent_to", Through: true}, app.Renaming{Column: "joined.open_loan.lent_to", To: "borrower", Through: true}, 3},
+		{app.Renaming{Column: "intake.loan_line.insured_value", To: "worth", Through: true}, app.Renaming{Column: "intake.loan_line.worth", To: "insured_value", Through: true}, 4},
+		{app.Renaming{Column: "intake.loan_line.insured_value", To: "worth"}, app.Renaming{Column: "intake.loan_line.worth", To: "insured_value"}, 4},
+		{app.Renaming{Column: "joined.latest_condition.severity", To: "how bad", Through: true}, app.Renaming{Column: "joined.latest_condition.how bad", To: "severity", Through: true}, 2},
+		{app.Renaming{View: "joined.open_loan", To: "intake.out"}, app.Renaming{View: "intake.out", To: "joined.open_loan"}, 1},
+		{layers("intake", "base"), app.Renaming{}, 8},
+	} {
+		p := do(c.there)
+		if len(p.Texts) < c.texts {
+			t.Errorf("%+v: %d texts change", c.there, len(p.Texts))
+		}
+		for view, o := range rows() {
+			if d := difference(o, before[view], false); d != "" {
+				t.Errorf("%+v: %s: %s", c.there, view, d)
+			}
+		}
+		if c.back.Column == "" && c.back.View == "" {
+			c.back = layers("base", "intake")
+		}
+		do(c.back)
+	}
+	for view, o := range rows() {
+		if d := difference(o, before[view], false); d != "" {
+			t.Errorf("changed back: %s: %s", view, d)
+		}
+	}
+	for view, sql := range texts() {
+		was, ok := written[view]
+		if !ok {
+			t.Errorf("%s was not there", view)
+			continue
+		}
+		// Aliases that keep an old name may stay; what the text gives is what it gave.
+		if fmt.Sprint(columnNamesOf(t, view)) != fmt.Sprint(columnNamesIn(t, was)) {
+			t.Errorf("%s gives other columns than\n%s\nby\n%s", view, was, sql)
+		}
+	}
+	// The story is told again as it was written.
+	for view, sql := range written {
+		v := *project.Catalog().View(view)
+		if v.SQL != sql {
+			v.SQL = sql
+			if _, err := project.SaveRevision(ctx, v, "as it was", app.AnyRevision); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+}
+
+func columnNamesOf(t *testing.T, view string) []string {
+	t.Helper()
+	return columnNamesIn(t, "SELECT * FROM "+view)
+}
+
+func columnNamesIn(t *testing.T, sql string) []string {
+	t.Helper()
+	r, err := project.Explain(app.Query{SQL: sql})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var out []string
+	for _, c := range r.Columns {
+		out = append(out, c.Name)
+	}
+	return out
+}
