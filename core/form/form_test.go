@@ -160,6 +160,8 @@ func TestEdits(t *testing.T) {
 		{"SELECT DISTINCT a.x FROM t.a", Edit{Do: "set distinct", Kind: "off"}, "SELECT a.x FROM t.a"},
 		{short, Edit{Do: "first of each", Texts: []string{"a.x"}, Name: "a.y", Kind: "descending"}, "SELECT DISTINCT ON (a.x) a.x, a.y FROM t.a AS a ORDER BY a.x, a.y DESC"},
 		{short, Edit{Do: "add block", Name: "t.old", Texts: []string{"{new}.x", ""}}, short + "\nUNION ALL\nSELECT\n  o.x, NULL\nFROM t.old AS o"},
+		{short, Edit{Do: "add block", Name: "t.old", Names: []string{"x", ""}}, short + "\nUNION ALL\nSELECT\n  o.x, NULL\nFROM t.old AS o"},
+		{short, Edit{Do: "add block", Name: "t.old", Names: []string{"order", "Odd one"}}, short + "\nUNION ALL\nSELECT\n  o.\"order\", o.\"Odd one\"\nFROM t.old AS o"},
 		{union, Edit{Do: "remove block", Block: 0}, "SELECT b.p AS x, b.q AS z FROM t.b"},
 		{union, Edit{Do: "remove block", Block: 1}, "SELECT a.x, a.y AS z FROM t.a"},
 		{short, Edit{Do: "clean output", At: 0, Clean: &Clean{Step: StepTrim}}, "SELECT btrim(a.x) AS x, a.y FROM t.a AS a"},

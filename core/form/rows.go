@@ -252,8 +252,9 @@ func (d *document) firstOfEach(e Edit) error {
 	return nil
 }
 
-// addBlock puts the rows of the relation Name under those that are there: Texts
-// are its expressions, one for each output, in which {new} stands for its alias.
+// addBlock puts the rows of the relation Name under those that are there: Names are
+// its columns, one for each output, empty for none, or Texts expressions, in which
+// {new} stands for its alias.
 func (d *document) addBlock(e Edit) error {
 	first := d.form.Blocks[0]
 	if d.tail.get("order by") != nil || d.tail.get("limit") != nil || d.tail.get("fetch") != nil || d.tail.get("offset") != nil {
@@ -261,6 +262,12 @@ func (d *document) addBlock(e Edit) error {
 	}
 	if d.starred(0) {
 		return refuse("columns are matched one by one").WithHint("write * out first")
+	}
+	for _, name := range e.Names {
+		if name != "" {
+			name = "{new}." + syntax.Identifier(name)
+		}
+		e.Texts = append(e.Texts, name)
 	}
 	if len(e.Texts) != len(first.Outputs) {
 		return refuse("there are %d columns to match, not %d", len(first.Outputs), len(e.Texts))

@@ -130,7 +130,7 @@ export function AddRows({ builder, built, relations, catalog }: { builder: Build
               })}
             </tbody>
           </chakra.table>
-          <Button {...small} color="folded" onClick={() => builder.edit({ do: 'add block', name, texts: match.map((m) => (m ? `{new}."${m.replaceAll('"', '""')}"` : '')) }).then((ok) => ok && setName(null))}>
+          <Button {...small} color="folded" onClick={() => builder.edit({ do: 'add block', name, names: match }).then((ok) => ok && setName(null))}>
             Put them under
           </Button>
         </>
