@@ -22,6 +22,9 @@ SELECT * FROM (VALUES (1)) a(x) NATURAL JOIN (VALUES (2)) b(y)
 WITH w AS (SELECT 1 AS a), w AS (SELECT 2 AS a) SELECT w.a FROM w
 SELECT grouping(s.code) FROM registry.sites s
 SELECT grouping(s.code), s.code FROM registry.sites s GROUP BY s.code
+SELECT s.code AS x, 1 AS y FROM registry.sites s WHERE s.site_id < 0 GROUP BY ROLLUP(1, 2) HAVING 1 = 1
+SELECT s.town AS x, 1 AS y, 1 AS z, count(*) AS n FROM registry.sites s GROUP BY ROLLUP(1, 2) HAVING 1 = 1
+SELECT s.town AS x, 2 AS y, s.site_id + 2 AS z FROM registry.sites s GROUP BY CUBE(1, 2, 3) HAVING max(s.site_id) + 2 > 3
 SELECT j.k, j.w FROM ((VALUES (1, 2)) x(k, v) JOIN (VALUES (1, 3)) y(k, w) USING (k)) AS j
 SELECT x.k, y.k, u.k FROM (VALUES (1, 2)) x(k, v) JOIN (VALUES (1, 3)) y(k, w) USING (k) AS u
 SELECT s.code, t.n FROM registry.sites s, LATERAL (SELECT count(*) AS n FROM registry.rooms r WHERE r.site_id = s.site_id) t

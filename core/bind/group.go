@@ -289,6 +289,9 @@ func (r *regrouper) expr(e plan.Expr) plan.Expr {
 	if c, ok := e.(*plan.Call); ok && c.Op == opGrouping {
 		return r.grouping(c)
 	}
+	if _, ok := e.(*plan.Const); ok { // it is itself, also where an item that is grouped by is the same
+		return e
+	}
 	for _, g := range r.agg.Groups {
 		if plan.Equal(e, g.Expr) {
 			ref := g.Ref()
