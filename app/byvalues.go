@@ -53,9 +53,6 @@ func (a *App) byValues(ctx context.Context, q Query, built *Built, block int, na
 	if err != nil {
 		return nil, err
 	}
-	for i := range added {
-		added[i].SQL = strings.ReplaceAll(added[i].SQL, "{new}", "n")
-	}
 	right, err := a.candidates(ctx, 0, side{query: q, label: name, from: from + " AS n", alias: "n"}, added)
 	if err != nil {
 		return nil, err
@@ -85,7 +82,7 @@ func (a *App) byValues(ctx context.Context, q Query, built *Built, block int, na
 				if swap {
 					l, r = y, x
 				}
-				out = append(out, JoinSuggestion{Input: l.input, Left: []string{l.column.SQL}, Right: []string{strings.Replace(r.column.SQL, "n.", "{new}.", 1)}, From: ByValues, score: 0.5 * share,
+				out = append(out, JoinSuggestion{Input: l.input, Left: []string{l.column.SQL}, Right: []string{r.column.SQL}, From: ByValues, score: 0.5 * share,
 					Why: fmt.Sprintf("of the first values of %s, %.0f%% are among those of %s in some spelling", x.side, 100*share, y.side)})
 			}
 		}
@@ -120,9 +117,9 @@ func (a *App) candidates(ctx context.Context, input int, s side, columns []form.
 	for _, c := range columns {
 		if t, err := value.ParseType(c.Type); err == nil && isText(t.Kind) {
 			of := s
-			of.expr = c.SQL
+			of.expr = strings.ReplaceAll(c.SQL, "{new}", s.alias)
 			out = append(out, candidate{input, of, c, form.Values{Rows: map[string]int64{}}})
-			items = append(items, c.SQL)
+			items = append(items, of.expr)
 		}
 	}
 	if len(out) == 0 {

@@ -101,7 +101,7 @@ func (a *App) Impact(ctx context.Context, name, change, typ string) (_ *Impact, 
 	if err := a.revisionsThat(ctx, s, reached, after, out); err != nil {
 		return nil, err
 	}
-	return out, a.consumersThat(ctx, reached, out)
+	return out, a.consumersThat(ctx, s, reached, out)
 }
 
 const (
@@ -142,6 +142,9 @@ func (r reached) by(v *estate.View) bool {
 		return slices.ContainsFunc(uses, func(u lineage.Use) bool { return r[u.Table][u.Column] })
 	}
 	t := v.Text()
+	if t == nil { // it does not bind
+		return false
+	}
 	return has(t.Rows) || slices.ContainsFunc(t.Columns, func(c lineage.Column) bool { return has(c.Carries) || has(c.Influences) })
 }
 
@@ -178,9 +181,9 @@ func (a *App) revisionsThat(ctx context.Context, s *state, r reached, after *est
 	return nil
 }
 
-// consumersThat finds the texts that were run lately and name any of the
-// relations.
-func (a *App) consumersThat(ctx context.Context, r reached, out *Impact) error {
+// consumersThat finds the texts that were run lately and depend on any of the
+// nodes. Only those are bound that name a relation of theirs.
+func (a *App) consumersThat(ctx context.Context, s *state, r reached, out *Impact) error {
 	runs, err := a.store.RunTexts(ctx, lookedConsumers)
 	if err != nil {
 		return err
@@ -194,7 +197,7 @@ func (a *App) consumersThat(ctx context.Context, r reached, out *Impact) error {
 			continue
 		}
 		at[run.SQL] = -1
-		if a.names(run.SQL, r) && len(out.Consumers) < mostConsumers {
+		if len(out.Consumers) < mostConsumers && a.names(run.SQL, r) && r.by(s.estate.Of(&catalog.View{SQL: run.SQL})) {
 			at[run.SQL] = len(out.Consumers)
 			out.Consumers = append(out.Consumers, ImpactConsumer{SQL: run.SQL, Times: 1, LastAt: run.BeganAt, Run: run.ID})
 		}

@@ -19,13 +19,13 @@ type QuirkImpact struct {
 	Meaning string `json:"meaning"`
 	// Readers counts the views that read the source, Looked those of them whose
 	// plans were compared: there may be very many.
-	Readers int          `json:"readers"`
-	Looked  int          `json:"looked"`
-	Views   []QuirkViews `json:"views"`
+	Readers int         `json:"readers"`
+	Looked  int         `json:"looked"`
+	Views   []QuirkView `json:"views"`
 }
 
-// QuirkViews is a view of which verdicts depend on a quirk.
-type QuirkViews struct {
+// QuirkView is a view of which verdicts depend on a quirk.
+type QuirkView struct {
 	View   string       `json:"view"`
 	Pieces []QuirkPiece `json:"pieces"`
 }
@@ -70,7 +70,7 @@ func (a *App) QuirkImpact(source, quirk string) (_ *QuirkImpact, err error) {
 		others["were "+other] = s.believing(source, quirk, other)
 	}
 	readers := s.estate.ReadersOfSource(source)
-	out := &QuirkImpact{Source: source, Quirk: quirk, Value: q.Value, Meaning: q.Meaning, Readers: len(readers), Views: []QuirkViews{}}
+	out := &QuirkImpact{Source: source, Quirk: quirk, Value: q.Value, Meaning: q.Meaning, Readers: len(readers), Views: []QuirkView{}}
 	until := time.Now().Add(quirkFor)
 	for _, view := range readers[:min(len(readers), quirkReaders)] {
 		if time.Now().After(until) {
@@ -81,7 +81,7 @@ func (a *App) QuirkImpact(source, quirk string) (_ *QuirkImpact, err error) {
 			continue // it does not bind, which is told elsewhere
 		}
 		out.Looked++
-		v := QuirkViews{View: view}
+		v := QuirkView{View: view}
 		for _, how := range slices.Sorted(maps.Keys(others)) {
 			if is, err := a.reportIn(others[how], s.catalog, view); err == nil {
 				v.add(turned(was, is, how))
@@ -102,7 +102,7 @@ func quirkNames(found *catalog.Source) []string {
 }
 
 // add takes in pieces; what another value would do as well is said once.
-func (v *QuirkViews) add(pieces []QuirkPiece) {
+func (v *QuirkView) add(pieces []QuirkPiece) {
 	for _, p := range pieces {
 		i := slices.IndexFunc(v.Pieces, func(o QuirkPiece) bool { return o.Piece == p.Piece && o.Was == p.Was && o.Is == p.Is })
 		if i < 0 {

@@ -250,27 +250,16 @@ func (s *Store) AddRun(ctx context.Context, r *Run) error {
 
 // RunTexts returns the latest runs without their reports, newest first.
 func (s *Store) RunTexts(ctx context.Context, limit int) ([]*Run, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT id, sql, began_at FROM run ORDER BY began_at DESC LIMIT ?", limit)
-	if err != nil {
-		return nil, fmt.Errorf("reading the runs: %w", err)
-	}
-	defer rows.Close()
-	var out []*Run
-	for rows.Next() {
-		var r Run
-		var began string
-		if err := rows.Scan(&r.ID, &r.SQL, &began); err != nil {
-			return nil, fmt.Errorf("reading the runs: %w", err)
-		}
-		r.BeganAt, _ = time.Parse(timeFormat, began)
-		out = append(out, &r)
-	}
-	return out, rows.Err()
+	return s.latestRuns(ctx, "''", limit)
 }
 
 // Runs returns the latest runs, newest first.
 func (s *Store) Runs(ctx context.Context, limit int) ([]*Run, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT id, sql, began_at, state, error, report FROM run ORDER BY began_at DESC LIMIT ?", limit)
+	return s.latestRuns(ctx, "report", limit)
+}
+
+func (s *Store) latestRuns(ctx context.Context, report string, limit int) ([]*Run, error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT id, sql, began_at, state, error, "+report+" FROM run ORDER BY began_at DESC LIMIT ?", limit)
 	if err != nil {
 		return nil, fmt.Errorf("reading the runs: %w", err)
 	}

@@ -4,7 +4,6 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
-	"net"
 	"net/http/httptest"
 	"path/filepath"
 	"strings"
@@ -49,14 +48,7 @@ func storeServer(t *testing.T) (*httptest.Server, *app.App) {
 	}); err != nil {
 		t.Fatal(err)
 	}
-	srv := httptest.NewUnstartedServer(nil)
-	srv.Config.Handler = New(a, srv.Listener.Addr().(*net.TCPAddr))
-	srv.Start()
-	t.Cleanup(func() {
-		srv.Close()
-		_ = a.Close()
-	})
-	return srv, a
+	return serving(t, a), a
 }
 
 // Every way to build, describe, follow and change views answers over HTTP with what

@@ -31,6 +31,12 @@ func testServer(t *testing.T) *httptest.Server {
 	if err := a.Setup(context.Background(), []catalog.Layer{{Name: "low"}, {Name: "high"}}, []*catalog.View{{Layer: "low", Name: "one", SQL: "SELECT 1 AS a"}}); err != nil {
 		t.Fatal(err)
 	}
+	return serving(t, a)
+}
+
+// serving serves a project until the test ends.
+func serving(t *testing.T, a *app.App) *httptest.Server {
+	t.Helper()
 	srv := httptest.NewUnstartedServer(nil)
 	srv.Config.Handler = New(a, srv.Listener.Addr().(*net.TCPAddr))
 	srv.Start()

@@ -57,7 +57,7 @@ func TestViewsOnTheCommandLine(t *testing.T) {
 		{[]string{"impact", "store.shelf.width"}, 0, []string{"low.shelf", "would break: high.wide: in low.shelf: no column is called", "2 views depend on it, 2 would break"}},
 		{[]string{"impact", "store.shelf.width", "--if", "type", "--type", "text"}, 0, []string{"would break: high.wide"}},
 		{[]string{"impact", "store.shelf.width", "--if", "eaten"}, 2, []string{"--if takes"}},
-		{[]string{"impact", "store", "--quirk", "lower() changes letters beyond ASCII"}, 0, []string{"high.wide", "upper(l.site) = 'A' is folded, and would be", `"lower() changes letters beyond ASCII" of store is no: 1 of the 2 views`}},
+		{[]string{"impact", "store", "--quirk", "lower() changes letters beyond ASCII"}, 0, []string{"high.wide", "upper(l.site) = 'A' is folded, and would be", `"lower() changes letters beyond ASCII" of store is no: 1 of 2 views that were compared`}},
 		{[]string{"impact", "store", "--quirk", "colour"}, 1, []string{"no quirk called"}},
 		{[]string{"impact", "store", "--quirk", "lower() changes letters beyond ASCII", "--format", "json"}, 0, []string{`"views"`, `"was": "folded"`}},
 		{[]string{"rename", "low.shelf.site", "place", "--through"}, 0, []string{"low.shelf.site → place", "high.wide.site → place", "+ SELECT l.id, l.place FROM low.shelf AS l WHERE upper(l.place) = 'A'", "2 texts would change; --apply changes them"}},

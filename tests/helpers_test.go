@@ -8,10 +8,22 @@ import (
 
 	_ "modernc.org/sqlite"
 
+	"rovik/app"
 	"rovik/connect"
 	"rovik/core/catalog"
 	"rovik/core/value"
 )
+
+// emptyProject is a project of its own, with nothing in it.
+func emptyProject(t *testing.T) *app.App {
+	t.Helper()
+	a, err := app.Open(t.Context(), t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = a.Close() })
+	return a
+}
 
 func layersOf(names ...string) []catalog.Layer {
 	var out []catalog.Layer

@@ -16,11 +16,7 @@ import (
 func gathered(t *testing.T) *app.App {
 	t.Helper()
 	ctx := t.Context()
-	a, err := app.Open(ctx, t.TempDir())
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = a.Close() })
+	a := emptyProject(t)
 	var layers []string
 	var views []*catalog.View
 	for i, source := range []string{"register", "loans", "insurers", "couriers", "condition", "rates"} {

@@ -52,11 +52,7 @@ func TestWrittenResultsAreReadAgain(t *testing.T) {
 	if plain.err != nil {
 		t.Fatal(plain.err)
 	}
-	a, err := app.Open(t.Context(), t.TempDir())
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer a.Close()
+	a := emptyProject(t)
 	for _, format := range []string{"parquet", "csv", "json"} {
 		dir := filepath.Join(t.TempDir(), format)
 		if err := os.MkdirAll(dir, 0o755); err != nil {

@@ -14,16 +14,12 @@ import (
 func revised(t *testing.T) *app.App {
 	t.Helper()
 	ctx := t.Context()
-	a, err := app.Open(ctx, t.TempDir())
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = a.Close() })
+	a := emptyProject(t)
 	path := makeSQLite(t, "CREATE TABLE shelf (id INTEGER PRIMARY KEY, site TEXT, width INT)", "INSERT INTO shelf VALUES (1, 'a', 10), (2, 'b', 20), (3, 'a', 30)")
 	if _, err := a.AddSource(ctx, "store", "sqlite", configOf(path), ""); err != nil {
 		t.Fatal(err)
 	}
-	err = a.Setup(ctx, layersOf("low", "high"), []*catalog.View{
+	err := a.Setup(ctx, layersOf("low", "high"), []*catalog.View{
 		{Layer: "low", Name: "shelf", SQL: "SELECT s.id, s.site, s.width FROM store.shelf AS s"},
 		{Layer: "high", Name: "wide", SQL: "SELECT l.id, l.site FROM low.shelf AS l WHERE l.width > 15"},
 	})

@@ -53,11 +53,7 @@ func randomProject(t *testing.T, a *app.App, r *rand.Rand) {
 func TestFilesOfAnyProjectAreTheProject(t *testing.T) {
 	path := makeSQLite(t, "CREATE TABLE shelf (id INTEGER PRIMARY KEY, site TEXT)")
 	empty := func() *app.App {
-		a, err := app.Open(t.Context(), t.TempDir())
-		if err != nil {
-			t.Fatal(err)
-		}
-		t.Cleanup(func() { _ = a.Close() })
+		a := emptyProject(t)
 		if _, err := a.AddSource(t.Context(), "store", "sqlite", configOf(path), ""); err != nil {
 			t.Fatal(err)
 		}

@@ -16,11 +16,7 @@ import (
 // messy is a project over one table as people fill them.
 func messy(t *testing.T) *app.App {
 	t.Helper()
-	a, err := app.Open(t.Context(), t.TempDir())
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = a.Close() })
+	a := emptyProject(t)
 	path := makeSQLite(t, "CREATE TABLE entry (id INTEGER PRIMARY KEY, code TEXT, amount TEXT, day TEXT, note TEXT, kind TEXT)",
 		`INSERT INTO entry VALUES (1, 'ald1 ', '10.5', '2024-02-29', 'fragile; framed', 'p'), (2, 'ALD1', 'n/a', '2024-03-01', 'framed; glazed', 'm'), (3, ' ald2', NULL, '2023-12-31', '', 'p'),
 		 (4, 'ALD3', '7', '2024-01-01', 'worn; torn', 'm'), (5, 'ALD4', '3.25', '2024-05-05', 'faded; framed', NULL), (6, 'ALD5', '1', '2024-05-06', 'new; framed', 'p'), (7, 'ALD6', '2', '2024-05-07', 'new; glazed', 'p')`)

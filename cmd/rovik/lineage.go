@@ -122,6 +122,9 @@ func impactCommand() *cobra.Command {
 			}
 			fmt.Println()
 		}
+		if im.Cut {
+			fmt.Println("there are more revisions than were looked at")
+		}
 		for _, d := range im.Definitions {
 			fmt.Printf("depends on it: %s\n", d)
 		}
@@ -148,5 +151,5 @@ func printQuirkImpact(q *app.QuirkImpact) {
 			fmt.Printf("    %s is %s, and would be %s if it %s\n", strings.Join(strings.Fields(p.Piece), " "), p.Was, p.Is, p.If)
 		}
 	}
-	fmt.Printf("%q of %s is %s: %d of the %d views that read it have verdicts that depend on it\n", q.Quirk, q.Source, q.Value, len(q.Views), q.Readers)
+	fmt.Printf("%q of %s is %s: %d of %d views that were compared have verdicts that depend on it; %d read the source\n", q.Quirk, q.Source, q.Value, len(q.Views), q.Looked, q.Readers)
 }

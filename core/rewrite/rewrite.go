@@ -48,7 +48,8 @@ type Step struct {
 	After string // the plan after it, printed
 }
 
-// Rules lists the rules in the order of their application. Filters are pushed
+// Rules lists the rules in the order of their application. What nothing reads goes
+// early, so that no rule carries it, and once more at the end. Filters are pushed
 // several times: semi-joins, carried conditions and gathered joins leave new
 // ones on top. Constants are folded again because pushing puts some in the
 // place of columns.
