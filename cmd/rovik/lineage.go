@@ -131,7 +131,11 @@ func impactCommand() *cobra.Command {
 		for _, c := range im.Consumers {
 			fmt.Printf("was run %s, last on %s: %s\n", times(c.Times), c.LastAt.Local().Format("2006-01-02 15:04"), strings.Join(strings.Fields(c.SQL), " "))
 		}
-		fmt.Printf("%d views depend on it, %d would break\n", len(im.Views), len(im.Broken))
+		fmt.Printf("%d views depend on it, %d would break", len(im.Views), len(im.Broken))
+		if len(im.Broken) > len(im.Views) {
+			fmt.Print(": a view over a broken one is broken too, whatever it uses")
+		}
+		fmt.Println()
 		return nil
 	})
 	return cmd

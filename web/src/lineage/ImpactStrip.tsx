@@ -35,7 +35,7 @@ export function ImpactStrip({ name, column }: { name: string; column: boolean })
             <Text color={data.broken.length > 0 ? 'kept' : 'folded'} opacity={isFetching ? 0.6 : 1}>
               {data.broken.length === 0 ? 'no view would break' : data.broken.length === 1 ? '1 view would break' : `${data.broken.length} views would break`}
             </Text>
-            <Text color="faint">
+            <Text color="faint" title="By the values of their columns, or by which rows they have. A view over one that breaks is broken too, whatever it uses.">
               {data.views.length} {data.views.length === 1 ? 'view depends' : 'views depend'} on it
             </Text>
             {said.length > 0 && <Text color="faint">{said.join(', ')}</Text>}
