@@ -86,7 +86,7 @@ export function lay(graph: LineageGraph, options: { influences: boolean; folded:
   nearReaders(cards, strands, shades)
   const columns = [...new Set([...cards.values()].map((c) => c.depth))].sort((a, b) => a - b)
   const gap = strands.some((s) => s.steps.length > 0) ? Math.max(96, Math.min(200, (width - 24 - 170 * columns.length) / Math.max(1, columns.length - 1)))  : columns.length > 6 ? 34 : columns.length > 4 ? 44 : 64
-  const cardWidth = Math.max(118, Math.min(216, (width - 24 - gap * (columns.length - 1)) / Math.max(1, columns.length)))
+  const cardWidth = Math.max(columns.length > 6 ? 118 : 132, Math.min(216, (width - 24 - gap * (columns.length - 1)) / Math.max(1, columns.length)))
   const height = place(cards, strands, shades, columns, cardWidth, gap)
 
   const at = (n: LineageNode) => {
