@@ -201,7 +201,7 @@ func (a *App) load(ctx context.Context, anew ...string) error {
 	if old != nil {
 		for name, c := range old.sources {
 			if now := s.sources[name]; now == nil || now.conn != c.conn {
-				go c.conn.Close() // it waits for the statements that still run
+				go func() { _ = value.Guarded(func() error { c.conn.Close(); return nil }) }() // it waits for the statements that still run
 			}
 		}
 	}
@@ -214,21 +214,19 @@ func (a *App) remember(s *state) {
 	a.knowing.Add(1)
 	go func() {
 		defer a.knowing.Done()
-		defer func() {
-			if r := recover(); r != nil {
-				slog.Error("knowing the views met a mistake in Rovik", "panic", r)
+		err := value.Guarded(func() error {
+			s.estate.Views()
+			if a.state.Load() != s {
+				return nil
 			}
-		}()
-		s.estate.Views()
-		if a.state.Load() != s {
-			return
-		}
-		if packed := s.estate.Packed(); len(packed) > 0 {
-			if err := a.store.PutKnown(context.Background(), packed); err != nil {
-				slog.Warn("what is known of views is not kept", "error", err)
+			if packed := s.estate.Packed(); len(packed) > 0 {
+				if err := a.store.PutKnown(context.Background(), packed); err != nil {
+					slog.Warn("what is known of views is not kept", "error", err)
+				}
 			}
-		}
-		if err := a.reindex(context.Background()); err != nil {
+			return a.reindex(context.Background())
+		})
+		if err != nil {
 			slog.Warn("what can be searched for is not up to date", "error", err)
 		}
 	}()

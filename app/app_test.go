@@ -300,3 +300,18 @@ func TestSearch(t *testing.T) {
 		t.Errorf("after a change: %s", got)
 	}
 }
+
+// A run that meets an internal error ends with it, and says so to whoever waits.
+func TestARunThatPanicsFails(t *testing.T) {
+	act := &Active{ID: "r1", state: "running", changed: make(chan struct{})} // collecting from no run panics
+	err := value.Guarded(act.collect)
+	if value.Code(err) != value.CodeInternal || !strings.Contains(err.Error(), "internal error ") {
+		t.Fatalf("collecting ends with %v", err)
+	}
+	waits := act.changed
+	act.fail(err)
+	<-waits
+	if s := act.Status(); s.State != "failed" || s.Err == nil || s.Report == nil {
+		t.Errorf("the run is %s with %v and the report %v", s.State, s.Err, s.Report)
+	}
+}

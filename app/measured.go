@@ -4,6 +4,8 @@ import (
 	"context"
 	"math"
 	"sync"
+
+	"rovik/core/value"
 )
 
 // measurements are the row counts that runs have measured, by signature. They
@@ -42,6 +44,6 @@ func (a *App) measured(signature string, rows int64) {
 	go func() {
 		defer a.measures.writing.Done()
 		// An estimate that is not kept is only worse the next time.
-		_ = a.store.PutMeasured(context.Background(), signature, rows)
+		_ = value.Guarded(func() error { return a.store.PutMeasured(context.Background(), signature, rows) })
 	}()
 }

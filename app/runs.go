@@ -38,6 +38,7 @@ type Active struct {
 	batches []kernel.Batch
 	starts  []int // first row of each batch
 	rows    int
+	bytes   int64
 	state   string // running, done, failed, stopped
 	cut     bool   // more rows would have come
 	err     error
@@ -77,8 +78,10 @@ func (a *App) StartHeld(q Query) (*Active, error) {
 	go func() {
 		defer a.runs.working.Done()
 		defer cancel()
-		act.collect()
-		a.keep(act)
+		if err := value.Guarded(act.collect); err != nil {
+			act.fail(err)
+		}
+		_ = value.Guarded(func() error { a.keep(act); return nil })
 	}()
 	return act, nil
 }
@@ -125,45 +128,67 @@ func (act *Active) running() bool {
 }
 
 // collect takes the run's rows until it ends or enough are held.
-func (act *Active) collect() {
+func (act *Active) collect() error {
 	defer act.run.Close()
-	bytes := int64(0)
 	for {
 		b, err := act.run.Next()
-		act.mu.Lock()
-		switch {
-		case errors.Is(err, io.EOF):
-			act.state = "done"
-		case err != nil:
-			act.state, act.err = "failed", err
-			if value.Code(err) == value.CodeCancelled {
-				act.state = "stopped"
-			}
-		default:
-			if act.rows+b.Len > maxHeldRows {
-				b, act.cut = b.Slice(0, maxHeldRows-act.rows), true
-			}
-			act.starts = append(act.starts, act.rows)
-			act.batches = append(act.batches, b)
-			act.rows += b.Len
-			if bytes += b.Bytes(); bytes > maxHeldBytes {
-				act.cut = true
-			}
-			if act.cut {
-				act.state = "done"
-			}
-		}
-		ended := act.state != "running"
-		if ended {
-			act.final = act.run.Report()
-		}
-		close(act.changed)
-		act.changed = make(chan struct{})
-		act.mu.Unlock()
-		if ended {
-			return
+		if ended := act.take(b, err); ended {
+			return nil
 		}
 	}
+}
+
+// take notes what the run gave, and reports whether it has ended.
+func (act *Active) take(b kernel.Batch, err error) (ended bool) {
+	act.mu.Lock()
+	defer act.mu.Unlock()
+	state := "running"
+	switch {
+	case errors.Is(err, io.EOF):
+		state = "done"
+	case err != nil:
+		state, act.err = "failed", err
+		if value.Code(err) == value.CodeCancelled {
+			state = "stopped"
+		}
+	default:
+		if act.rows+b.Len > maxHeldRows {
+			b, act.cut = b.Slice(0, maxHeldRows-act.rows), true
+		}
+		act.starts = append(act.starts, act.rows)
+		act.batches = append(act.batches, b)
+		act.rows += b.Len
+		if act.bytes += b.Bytes(); act.bytes > maxHeldBytes {
+			act.cut = true
+		}
+		if act.cut {
+			state = "done"
+		}
+	}
+	if state != "running" {
+		act.final = act.run.Report()
+	}
+	act.state = state
+	act.tell()
+	return state != "running"
+}
+
+// tell wakes whoever waits for a change.
+func (act *Active) tell() {
+	close(act.changed)
+	act.changed = make(chan struct{})
+}
+
+// fail ends a run that met an internal error, whatever state that left.
+func (act *Active) fail(err error) {
+	act.mu.Lock()
+	defer act.mu.Unlock()
+	act.state, act.err = "failed", err
+	if act.final == nil {
+		act.final = &exec.Report{}
+		_ = value.Guarded(func() error { act.final = act.run.Report(); return nil })
+	}
+	act.tell()
 }
 
 // keep writes an ended run into the records.

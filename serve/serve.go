@@ -43,7 +43,7 @@ func Run(ctx context.Context, a *app.App, addr string, stepOver bool, ready func
 	e := New(a, l.Addr().(*net.TCPAddr))
 	srv := &http.Server{Handler: e, ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return ctx }}
 	ended := make(chan error, 1)
-	go func() { ended <- srv.Serve(l) }()
+	go func() { ended <- value.Guarded(func() error { return srv.Serve(l) }) }()
 	ready("http://" + l.Addr().String())
 	select {
 	case err := <-ended:

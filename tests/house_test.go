@@ -1,6 +1,7 @@
 package tests
 
 import (
+	"go/ast"
 	"go/parser"
 	"go/token"
 	"io/fs"
@@ -73,6 +74,44 @@ func TestImportsRunOneWay(t *testing.T) {
 	})
 	if err != nil || seen < 50 {
 		t.Errorf("%d files read, %v", seen, err)
+	}
+}
+
+// No goroutine ends the process: each does its work within a guard.
+func TestEveryGoroutineIsGuarded(t *testing.T) {
+	found := 0
+	for _, part := range []string{"core", "connect", "records", "app", "serve"} {
+		err := filepath.WalkDir(filepath.Join("..", part), func(path string, d fs.DirEntry, err error) error {
+			if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+				return err
+			}
+			text, err := os.ReadFile(path)
+			if err != nil {
+				return err
+			}
+			set := token.NewFileSet()
+			f, err := parser.ParseFile(set, path, text, 0)
+			if err != nil {
+				return err
+			}
+			ast.Inspect(f, func(n ast.Node) bool {
+				if g, is := n.(*ast.GoStmt); is {
+					found++
+					body := string(text[set.Position(g.Pos()).Offset:set.Position(g.End()).Offset])
+					if !strings.Contains(body, "value.Guard") && !strings.Contains(body, "guarded(") {
+						t.Errorf("%s: the goroutine is not guarded", set.Position(g.Pos()))
+					}
+				}
+				return true
+			})
+			return nil
+		})
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	if found < 8 {
+		t.Errorf("only %d goroutines found", found)
 	}
 }
 

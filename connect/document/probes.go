@@ -137,12 +137,18 @@ func (x *crossReading) collection(ctx context.Context, set string, tables []*cat
 	// Several at a time, since a slow server takes a while for each question.
 	var wg sync.WaitGroup
 	free := make(chan struct{}, askedAtOnce)
+	failures := make(chan error, 1)
 	ask := func(work func()) {
 		wg.Add(1)
 		free <- struct{}{}
 		go func() {
 			defer func() { <-free; wg.Done() }()
-			work()
+			if err := value.Guarded(func() error { work(); return nil }); err != nil {
+				select {
+				case failures <- err:
+				default:
+				}
+			}
 		}()
 	}
 	probed := map[string]int{}
@@ -167,7 +173,12 @@ func (x *crossReading) collection(ctx context.Context, set string, tables []*cat
 		}
 	}
 	wg.Wait()
-	return ctx.Err()
+	select {
+	case err := <-failures:
+		return err
+	default:
+		return ctx.Err()
+	}
 }
 
 const (

@@ -6,6 +6,8 @@ import (
 	"errors"
 	"io"
 	"sync"
+
+	"rovik/core/value"
 )
 
 const (
@@ -40,7 +42,7 @@ func divide[T any](ctx context.Context, s *scanner, workers, size int, parse fun
 		defer close(work)
 		for !d.over {
 			b := &block[T]{line: d.line, done: make(chan struct{})}
-			b.text, b.err = d.next()
+			b.err = value.Guarded(func() (err error) { b.text, err = d.next(); return err })
 			b.ends = d.over
 			for _, to := range []chan *block[T]{order, work} {
 				select {

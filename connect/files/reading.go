@@ -34,13 +34,15 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, _ string) (exec.R
 	go func() {
 		defer close(out.done)
 		defer close(out.batches)
-		out.err = p.run(ctx, func(b kernel.Batch) error {
-			select {
-			case out.batches <- b:
-				return nil
-			case <-ctx.Done():
-				return ctx.Err()
-			}
+		out.err = value.Guarded(func() error {
+			return p.run(ctx, func(b kernel.Batch) error {
+				select {
+				case out.batches <- b:
+					return nil
+				case <-ctx.Done():
+					return ctx.Err()
+				}
+			})
 		})
 	}()
 	return out, nil

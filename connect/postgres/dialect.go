@@ -83,8 +83,21 @@ var dialect = &sqldb.Dialect{
 	Binary: func(*sqldb.Source, plan.Expr) (string, string, *fold.Reason) {
 		return "", ` COLLATE "C"`, nil
 	},
-	NullsWord: true,
-	Literal:   func(value.Value) bool { return true },
+	NullsWord:    true,
+	Literal:      func(value.Value) bool { return true },
+	NullSafeJoin: nullSafeJoin,
+}
+
+// nullSafeJoin compares arrays of one element, whose equality takes NULL as a
+// value and which PostgreSQL can hash, unlike IS NOT DISTINCT FROM.
+func nullSafeJoin(p *sqldb.Printer, l, r plan.Expr) sqldb.Rope {
+	if l.Type().Kind.IsArray() {
+		return sqldb.Infix("IS NOT DISTINCT FROM")(p, &plan.Call{Args: []plan.Expr{l, r}})
+	}
+	one := func(e plan.Expr) sqldb.Rope {
+		return sqldb.Text("CAST(ARRAY[").Add(p.Compared(e), sqldb.Text("] AS "+typeName(value.Of(e.Type().Kind))+"[])"))
+	}
+	return one(l).Add(sqldb.Text(" = "), one(r))
 }
 
 // typeName writes a type; char alone would mean a length of 1.

@@ -67,8 +67,8 @@ func New(name string, cfg connect.Config) (*Source, error) {
 func (s *Source) Close() {
 	closed := make(chan struct{})
 	go func() {
-		s.pool.Close()
-		close(closed)
+		defer close(closed)
+		_ = value.Guarded(func() error { s.pool.Close(); return nil })
 	}()
 	select {
 	case <-closed:

@@ -277,8 +277,9 @@ func (p *Printer) join(n *plan.Join) (*block, error) {
 	}
 	p.cols = b.cols
 	on := []Rope{}
+	lo, ro := plan.Outputs(n.Left), plan.Outputs(n.Right)
 	for _, c := range n.On {
-		cond := p.condition(c)
+		cond := p.joinCondition(c, lo, ro)
 		if o := c.Origin(); o.View != n.Org.View || o.Start < n.Org.Start || o.End > n.Org.End {
 			cond = marked(fold.KindFilter, o, cond)
 		}
@@ -326,8 +327,13 @@ func (p *Printer) exists(n *plan.Join, l, r *block) *block {
 	}
 	p.cols = reach
 	conds := r.where[:len(r.where):len(r.where)]
-	for _, c := range n.On {
-		conds = append(conds, p.condition(c))
+	on, listed := n.On, []plan.Expr(nil)
+	if n.Kind == plan.AntiJoin {
+		on, listed = NotInSides(n)
+	}
+	lo, ro := plan.Outputs(n.Left), plan.Outputs(n.Right)
+	for _, c := range on {
+		conds = append(conds, p.joinCondition(c, lo, ro))
 	}
 	query := func(list Rope) Rope {
 		q := Text("SELECT ").Add(list, Text(" FROM "), r.from)
@@ -346,6 +352,21 @@ func (p *Printer) exists(n *plan.Join, l, r *block) *block {
 		b.cols[n.Mark.ID] = marked(fold.KindJoin, n.Org, Text("(").Add(in, Text(")")))
 		return &b
 	}
+	if listed != nil {
+		// NOT IN is what a source can look up in a table of the subquery's values.
+		var x, y []Rope
+		for _, e := range listed {
+			l, r, _ := plan.EquiKeys(e, lo, ro)
+			x, y = append(x, p.Compared(l)), append(y, p.Compared(r))
+		}
+		left := Join(x, ", ")
+		if len(x) > 1 {
+			left = Text("(").Add(left, Text(")"))
+		}
+		in := left.Add(Text(" NOT IN "), query(Join(y, ", ")))
+		b.where = append(b.where[:len(b.where):len(b.where)], marked(fold.KindJoin, n.Org, in))
+		return &b
+	}
 	exists := Text("EXISTS ").Add(query(Text("1")))
 	if n.Kind == plan.MarkJoin {
 		b.cols = map[plan.ID]Rope{}
@@ -360,6 +381,44 @@ func (p *Printer) exists(n *plan.Join, l, r *block) *block {
 	}
 	b.where = append(b.where[:len(b.where):len(b.where)], marked(fold.KindJoin, n.Org, exists))
 	return &b
+}
+
+// joinCondition writes a condition between two sides. Where the source cannot
+// hash or look up what is equal with NULL equal to NULL, the dialect has a form
+// that it can.
+func (p *Printer) joinCondition(c plan.Expr, left, right plan.IDs) Rope {
+	write := p.Source.Dialect.NullSafeJoin
+	if l, r, equi := plan.EquiKeys(c, left, right); equi && write != nil && c.(*plan.Call).Op == plan.OpNullSafeEqual {
+		return write(p, l, r)
+	}
+	return p.condition(c)
+}
+
+// NotInSides takes the condition of an anti-join apart that is NOT IN: the
+// equalities that must not be true or unknown, where they are all that connects
+// the sides; the others judge the right side alone.
+func NotInSides(n *plan.Join) (others, equalities []plan.Expr) {
+	lo, ro := plan.Outputs(n.Left), plan.Outputs(n.Right)
+	for _, c := range n.On {
+		call, ok := c.(*plan.Call)
+		switch {
+		case ok && call.Op == "is not false" && equalities == nil:
+			for _, part := range plan.Conjuncts(call.Args[0]) {
+				if _, _, equi := plan.EquiKeys(part, lo, ro); !equi || part.(*plan.Call).Op != "=" {
+					return n.On, nil
+				}
+				equalities = append(equalities, part)
+			}
+		case plan.Uses(c).Within(ro):
+			others = append(others, c)
+		default:
+			return n.On, nil
+		}
+	}
+	if equalities == nil {
+		return n.On, nil
+	}
+	return others, equalities
 }
 
 // distinctOn keeps the first row for each value by the block's order.

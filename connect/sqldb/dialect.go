@@ -57,6 +57,9 @@ type Dialect struct {
 	Unlimited string
 	// KeyBatch is how many shipped keys go into one statement.
 	KeyBatch int
+	// NullSafeJoin writes that two sides of a join are equal, NULL to NULL, so
+	// that the source can hash it; nil where its own operator does.
+	NullSafeJoin func(p *Printer, l, r plan.Expr) Rope
 	// Literal lists kinds of constants that can be sent.
 	Literal func(v value.Value) bool
 	// Probes measure the quirks that the rules depend on.

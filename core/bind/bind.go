@@ -115,16 +115,6 @@ func (e *env) with(name string, c *cte) *env {
 // inside returns e for a query that sees the columns of s.
 func (e *env) inside(s *scope) *env { return &env{ctes: e.ctes, layer: e.layer, outer: s} }
 
-// cte is a WITH query. A recursive one's own name means its work table while
-// its step is bound.
-type cte struct {
-	query     *syntax.Query
-	columns   []string
-	env       *env
-	recursive bool
-	work      *plan.WorkTable
-}
-
 // fail stops binding with an error at a place of the current text. catch turns
 // it into a returned error.
 func (b *binder) fail(at syntax.Span, err *value.Error) {
@@ -158,6 +148,7 @@ type relation struct {
 	full []string // the dotted name, where there is no alias
 	cols []plan.Column
 	scan *plan.Scan // where it is a table as it stands
+	work bool       // it is the recursion's own rows
 	// merged are the columns that USING made of two; they stand for both.
 	merged bool
 }
@@ -202,6 +193,7 @@ func (b *binder) table(t syntax.Table, e *env, s, lateral *scope) plan.Node {
 		node := b.named(t, e)
 		rel := relation{name: t.Parts[len(t.Parts)-1], full: t.Parts, cols: node.Columns()}
 		rel.scan, _ = node.(*plan.Scan)
+		_, rel.work = node.(*plan.WorkTable)
 		if t.Alias != "" {
 			rel.name, rel.full = t.Alias, nil
 		}

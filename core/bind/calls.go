@@ -109,6 +109,9 @@ func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 	case "current_date":
 		return moment(value.IntOf(value.Date, int64(value.DayOf(now.UnixMicro()))))
 	case "coalesce", "greatest", "least":
+		if f.Name == "coalesce" {
+			defer x.without("COALESCE")()
+		}
 		args := x.bindAll(f.Args[:1])
 		for i, a := range f.Args[1:] {
 			if f.Name == "coalesce" && args[i].Type().Kind != value.Null {
@@ -152,17 +155,77 @@ func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 // repeat the others.
 func (x *exprBinder) setInList(f *syntax.Func, org plan.Origin) plan.Expr {
 	b := x.b
-	if !x.targets || x.inAgg || x.inWindow {
-		b.fail(f.Span, value.Errorf(value.CodeUnsupported, "set-returning functions are not allowed in %s", x.clause).WithHint("move it into FROM"))
+	where := x.clause
+	switch {
+	case x.noSets != "":
+		where = x.noSets
+	case x.inAgg:
+		where = "the arguments of an aggregate"
+	case x.inWindow:
+		where = "a window function call"
+	}
+	if where != x.clause || !x.targets {
+		b.fail(f.Span, value.Errorf(value.CodeUnsupported, "set-returning functions are not allowed in %s", where).WithHint("move it into FROM"))
 	}
 	call := x.setCall(f)
 	if len(call.Cols) != 1 {
 		b.fail(f.Span, value.Errorf(value.CodeUnsupported, "%s gives rows of several columns, which do not fit into one", f.Name).WithHint("move it into FROM"))
 	}
-	x.sets = append(x.sets, call)
-	ref := call.Cols[0].Ref()
+	found := slices.IndexFunc(x.sets, func(have plan.SetCall) bool { return plan.EqualSetCall(have, call) })
+	if found < 0 {
+		found = len(x.sets)
+		x.sets = append(x.sets, call)
+	}
+	ref := x.sets[found].Cols[0].Ref()
 	ref.Org = org
 	return ref
+}
+
+// unnested puts set-returning calls over n: side by side, but for those that
+// read what others give, which come after them.
+func unnested(n plan.Node, calls []plan.SetCall) plan.Node {
+	for len(calls) > 0 {
+		made := plan.IDs{}
+		for _, c := range calls {
+			for _, col := range c.Cols {
+				made[col.ID] = true
+			}
+		}
+		var now, later []plan.SetCall
+		for _, c := range calls {
+			if plan.Uses(c.Args...).Meets(made) {
+				later = append(later, c)
+			} else {
+				now = append(now, c)
+			}
+		}
+		n = &plan.Unnest{Input: n, Calls: now, Org: now[0].Org}
+		calls = later
+	}
+	return n
+}
+
+// setsUsed returns the calls whose rows the expressions read, and those that
+// these read in turn.
+func setsUsed(calls []plan.SetCall, exprs []plan.Expr) []plan.SetCall {
+	uses := plan.Uses(exprs...)
+	used := make([]bool, len(calls))
+	for changed := true; changed; {
+		changed = false
+		for i, c := range calls {
+			if !used[i] && slices.ContainsFunc(c.Cols, func(col plan.Column) bool { return uses[col.ID] }) {
+				used[i], changed = true, true
+				uses.AddUses(c.Args...)
+			}
+		}
+	}
+	var out []plan.SetCall
+	for i, c := range calls {
+		if used[i] {
+			out = append(out, c)
+		}
+	}
+	return out
 }
 
 func (x *exprBinder) aggregate(f *syntax.Func, org plan.Origin) plan.Expr {

@@ -17,7 +17,7 @@ func TestWrongTexts(t *testing.T) {
 		{"SELECT q.a FROM (SELECT 1 AS a) AS q(b, c)", "42P10", "SELECT 1", `"q" has 1 columns available but 2 columns specified`, ""},
 		{"WITH w AS (SELECT 1 AS a), w AS (SELECT 2 AS a) SELECT * FROM w", "42712", "w", `WITH query name "w" specified more than once`, "give one of them another name"},
 		{"WITH RECURSIVE w AS (SELECT 1 AS a UNION ALL SELECT 'x') SELECT * FROM w", "22P02", "SELECT 'x'", `invalid input syntax for type integer: "x"`, ""},
-		{"WITH RECURSIVE w AS (SELECT a FROM w) SELECT * FROM w", "42P01", "w", `no table or view is called "w"`, "did you mean intake.a?"},
+		{"WITH RECURSIVE w AS (SELECT a FROM w) SELECT * FROM w", "42P19", "SELECT a FROM w", `recursive query "w" does not have the form non-recursive-term UNION [ALL] recursive-term`, ""},
 		{"SELECT (SELECT 1, 2)", "42601", "(SELECT 1, 2)", "subquery must return only one column", ""},
 		{"SELECT kind FROM registry.objects WHERE made IN (SELECT made, kind FROM registry.objects)", "42601", "made IN (SELECT made, kind FROM registry.objects)", "subquery has too many columns", ""},
 		{"SELECT kind FROM registry.objects o JOIN registry.objects p USING (nothing)", "42703", "registry.objects o JOIN registry.objects p USING (nothing)", `column "nothing" specified in USING clause does not exist in left table`, ""},

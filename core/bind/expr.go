@@ -25,6 +25,7 @@ type exprBinder struct {
 	subsInAgg *attachments
 	sets      []plan.SetCall // set-returning functions in the select list
 	targets   bool           // the select list is being bound
+	noSets    string         // where set-returning functions may not stand, within the select list
 	clause    string         // for the error about misplaced aggregates
 	guard     []plan.Expr    // hold where the expression is evaluated
 }
@@ -256,7 +257,7 @@ func (x *exprBinder) op(e *syntax.Op, org plan.Origin) plan.Expr {
 	if out, ok := x.rowOp(e, org); ok {
 		return out
 	}
-	args := x.bindAll(e.Args)
+	args := x.operands(e)
 	boolean := value.Of(value.Bool)
 	switch e.Name {
 	case "and", "or", "not", "is true", "is not true", "is false", "is not false":
@@ -286,6 +287,29 @@ func (x *exprBinder) op(e *syntax.Op, org plan.Origin) plan.Expr {
 		}
 	}
 	return x.comparison(e.Name, args, e.Args, org, e.Span)
+}
+
+// operands binds the operands of an operator. Those of AND and OR are evaluated
+// as long as the ones before do not decide.
+func (x *exprBinder) operands(e *syntax.Op) []plan.Expr {
+	decides := map[string]string{"and": "is not false", "or": "is not true"}[e.Name]
+	if decides == "" {
+		return x.bindAll(e.Args)
+	}
+	var args, open []plan.Expr
+	for _, a := range e.Args {
+		var arg plan.Expr
+		if len(open) == 0 {
+			arg = x.bind(a)
+		} else {
+			x.under(plan.And(open), func() { arg = x.bind(a) })
+		}
+		args = append(args, arg)
+		if k := arg.Type().Kind; k == value.Bool {
+			open = append(open[:len(open):len(open)], &plan.Call{Op: decides, Args: []plan.Expr{arg}, Typ: value.Of(value.Bool)})
+		}
+	}
+	return args
 }
 
 // takesParts tells whether || has a meaning of its own for e's type.
@@ -572,7 +596,16 @@ func (x *exprBinder) castTo(arg plan.Expr, to value.Type, at syntax.Span) plan.E
 	return &plan.Cast{Arg: arg, Typ: to, Org: arg.Origin()}
 }
 
+// without refuses set-returning functions within a construct until the function
+// that it returns is called.
+func (x *exprBinder) without(construct string) func() {
+	before := x.noSets
+	x.noSets = construct
+	return func() { x.noSets = before }
+}
+
 func (x *exprBinder) caseExpr(e *syntax.Case, org plan.Origin) plan.Expr {
+	defer x.without("CASE")()
 	var parts []syntax.Expr
 	var conds, results []plan.Expr
 	boolean := value.Of(value.Bool)

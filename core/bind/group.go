@@ -168,8 +168,9 @@ func (g *groupBinder) member(part syntax.Expr) int {
 		}
 		e = g.items[item].Expr
 	} else {
-		plain := &exprBinder{b: b, scope: x.scope, env: x.env, subs: x.subsInAgg, clause: "GROUP BY"}
+		plain := &exprBinder{b: b, scope: x.scope, env: x.env, subs: x.subsInAgg, sets: x.sets, targets: true, clause: "GROUP BY"}
 		e = b.settle(plain.bind(part))
+		x.sets = plain.sets
 	}
 	uses := plan.Uses(e)
 	if uses.Meets(x.aggs.ids()) {
@@ -221,6 +222,8 @@ func (b *binder) aggregate(s *syntax.Select, in plan.Node, by grouping, x *exprB
 			r.known[col.ID] = true
 		}
 	}
+	var below map[plan.ID]plan.ID
+	agg.Input, below = b.groupedSets(agg, x.sets)
 	for _, sub := range x.subs.joins {
 		for id := range sub.made {
 			r.known[id] = true
@@ -243,6 +246,11 @@ func (b *binder) aggregate(s *syntax.Select, in plan.Node, by grouping, x *exprB
 		w := &plan.Window{Items: x.windows.items[i : i+1]}
 		x.windows.items[i] = plan.MapExprs(w, r.expr).(*plan.Window).Items[0]
 	}
+	var read []plan.Expr
+	for _, it := range items {
+		read = append(read, it.Expr)
+	}
+	x.sets = setsUsed(x.sets, read)
 	for i := range x.sets {
 		u := &plan.Unnest{Calls: x.sets[i : i+1]}
 		x.sets[i] = plan.MapExprs(u, r.expr).(*plan.Unnest).Calls[0]
@@ -261,11 +269,35 @@ func (b *binder) aggregate(s *syntax.Select, in plan.Node, by grouping, x *exprB
 		}
 		sub.guard = guard
 	}
+	for i, g := range agg.Groups {
+		agg.Groups[i].Expr = plan.RenumberExpr(g.Expr, below)
+	}
 	node := x.subs.attach(agg)
 	if len(conds) > 0 {
 		node = &plan.Filter{Input: node, Conds: conds}
 	}
 	return node
+}
+
+// groupedSets puts the set-returning calls that are grouped by under the
+// aggregation, and returns the ids of their columns there. The select list keeps
+// calls of its own where it reads their rows otherwise.
+func (b *binder) groupedSets(agg *plan.Aggregate, calls []plan.SetCall) (plan.Node, map[plan.ID]plan.ID) {
+	var keys []plan.Expr
+	for _, g := range agg.Groups {
+		keys = append(keys, g.Expr)
+	}
+	calls = setsUsed(calls, keys)
+	if len(calls) == 0 {
+		return agg.Input, nil
+	}
+	below, renamed := plan.Fresh(unnested(oneRow(), calls), b.ids)
+	return plan.Rewrite(below, func(n plan.Node) plan.Node {
+		if _, is := n.(*plan.Values); is {
+			return agg.Input
+		}
+		return n
+	}), renamed
 }
 
 // regrouper rewrites expressions over a select block's input to expressions

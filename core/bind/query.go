@@ -11,14 +11,7 @@ import (
 )
 
 func (b *binder) query(q *syntax.Query, e *env) plan.Node {
-	for i := range q.With {
-		// Each WITH query sees the ones before it.
-		w := &q.With[i]
-		if slices.ContainsFunc(q.With[:i], func(o syntax.CTE) bool { return o.Name == w.Name }) {
-			b.fail(w.Span, value.Errorf("42712", "WITH query name %q specified more than once", w.Name).WithHint("give one of them another name"))
-		}
-		e = e.with(w.Name, &cte{query: w.Query, columns: w.Columns, env: e, recursive: q.Recursive})
-	}
+	e, with := b.withQueries(q, e)
 	var node plan.Node
 	switch body := q.Body.(type) {
 	case *syntax.Select:
@@ -31,6 +24,7 @@ func (b *binder) query(q *syntax.Query, e *env) plan.Node {
 	if q.Limit != nil || q.Offset != nil {
 		node = b.limit(q, node, e)
 	}
+	b.unread(q, with)
 	return node
 }
 
@@ -218,13 +212,13 @@ func (b *binder) selectBlock(s *syntax.Select, order []syntax.SortItem, e *env) 
 	sc.block = x
 	x.targets, x.clause = true, "the select list"
 	items := b.targets(s.Targets, x)
-	x.targets = false
 	visible := len(items)
 	outputs := make([]plan.Column, visible)
 	for i, it := range items {
 		outputs[i] = it.Column
 	}
 	groups := b.groups(s, items, x)
+	x.targets = false
 	having := []plan.Expr(nil)
 	if s.Having != nil {
 		x.clause = "HAVING"
@@ -238,8 +232,9 @@ func (b *binder) selectBlock(s *syntax.Select, order []syntax.SortItem, e *env) 
 		if i := b.outputColumn(part, outputs); i >= 0 {
 			return i
 		}
-		x.clause = clause
+		x.clause, x.targets = clause, true
 		bound := b.settle(x.bind(part))
+		x.targets = false
 		for j, it := range items {
 			if plan.Equal(it.Expr, bound) {
 				return j
@@ -264,6 +259,10 @@ func (b *binder) selectBlock(s *syntax.Select, order []syntax.SortItem, e *env) 
 	}
 	b.distinctKeys(s, on, keyItems)
 
+	if len(x.aggs.items) > 0 && slices.ContainsFunc(sc.relations, func(r relation) bool { return r.work }) {
+		at := x.aggs.items[0].Org
+		b.fail(syntax.Span{Start: at.Start, End: at.End}, value.Errorf(value.CodeRecursion, "aggregate functions are not allowed in a recursive query's recursive term"))
+	}
 	if s.GroupBy != nil || s.Having != nil || len(x.aggs.items) > 0 || x.aggs.grouping {
 		node = b.aggregate(s, before.attach(node), groups, x, items, having)
 	} else {
@@ -272,9 +271,7 @@ func (b *binder) selectBlock(s *syntax.Select, order []syntax.SortItem, e *env) 
 	if len(x.windows.items) > 0 {
 		node = b.window(node, x.windows.items)
 	}
-	if len(x.sets) > 0 {
-		node = &plan.Unnest{Input: node, Calls: x.sets, Org: x.sets[0].Org}
-	}
+	node = unnested(node, x.sets)
 	node = &plan.Project{Input: node, Items: items}
 	if s.Distinct && on == nil {
 		for _, it := range items[:visible] {

@@ -56,10 +56,26 @@ func (a *attachment) guarded(left plan.Node) plan.Node {
 	only := &guarding{outer: outer, taken: plan.And(guard)}
 	j.Right = plan.Rewrite(j.Right, func(n plan.Node) plan.Node { return plan.MapExprs(n, only.wrap) })
 	j = plan.MapExprs(j, only.wrap).(*plan.Join)
-	if j.Kind == plan.SingleJoin {
+	if j.Kind == plan.SingleJoin || fallible(j.Right, outer) {
 		j.On = append(j.On[:len(j.On):len(j.On)], guard...)
 	}
 	return j
+}
+
+// fallible reports whether n computes something that may fail, whatever the
+// outer row is.
+func fallible(n plan.Node, outer plan.IDs) bool {
+	found := false
+	plan.Visit(n, func(n plan.Node) {
+		plan.MapExprs(n, func(e plan.Expr) plan.Expr {
+			found = found || !plan.Uses(e).Meets(outer) && plan.MayFail(e)
+			return e
+		})
+		if j, is := n.(*plan.Join); is && j.Kind == plan.SingleJoin {
+			found = true
+		}
+	})
+	return found
 }
 
 // guarding keeps expressions from failing for rows that do not need them.

@@ -387,7 +387,7 @@ func TestAPanicIsAnError(t *testing.T) {
 			return &plan.Join{Left: remote(c, "l", 1, 2), Right: remote(c, "l", 3, 4), On: []plan.Expr{op("=", col(1), col(3))}}
 		},
 	} {
-		if _, err := rowsOf(t, start(t, m, Options{}, build)); value.Code(err) != value.CodeInternal || !strings.Contains(err.Error(), "a mistake in Rovik") {
+		if _, err := rowsOf(t, start(t, m, Options{}, build)); value.Code(err) != value.CodeInternal || !strings.Contains(err.Error(), "internal error") {
 			t.Errorf("%s: %v", name, err)
 		}
 	}

@@ -13,73 +13,16 @@ import (
 	"rovik/core/value"
 )
 
-// keyMode says how a key of a hash join treats NULL.
-type keyMode int
-
-const (
-	keyStrict keyMode = iota // NULL equals nothing
-	keySafe                  // NULL equals NULL
-	keyLoose                 // NULL equals everything: the condition may be unknown
-)
-
-// equiKey is an equality between the sides of a join.
-type equiKey struct {
-	left, right plan.Expr
-	mode        keyMode
-}
-
-// joinKeys splits a join's conditions into equalities between its sides and
-// the others. Of a mark join's test, and of an anti join's condition that asks
-// for something not false, one equality serves to find candidates; it is
-// checked again.
-func joinKeys(n *plan.Join) (keys []equiKey, residual []plan.Expr) {
-	lo, ro := plan.Outputs(n.Left), plan.Outputs(n.Right)
-	for _, c := range n.On {
-		if l, r, is := plan.EquiKeys(c, lo, ro); is {
-			mode := keyStrict
-			if c.(*plan.Call).Op == plan.OpNullSafeEqual {
-				mode = keySafe
-			}
-			keys = append(keys, equiKey{l, r, mode})
-			continue
-		}
-		residual = append(residual, c)
-	}
-	loose := func(c plan.Expr) {
-		for _, part := range plan.Conjuncts(c) {
-			if len(keys) > 0 && keys[len(keys)-1].mode == keyLoose {
-				return
-			}
-			if l, r, is := plan.EquiKeys(part, lo, ro); is && part.(*plan.Call).Op == "=" {
-				keys = append(keys, equiKey{l, r, keyLoose})
-			}
-		}
-	}
-	if n.Test != nil {
-		loose(n.Test)
-	}
-	for _, c := range residual {
-		if call, ok := c.(*plan.Call); ok && call.Op == "is not false" {
-			loose(call.Args[0])
-		}
-	}
-	if len(keys) > 0 && keys[len(keys)-1].mode == keyLoose {
-		// Candidates that a NULL lets through do not share the other keys.
-		residual = n.On
-	}
-	return keys, residual
-}
-
-// joinOp builds a hash table of one side and probes it with the other. Without
-// equalities all rows lie in one bucket. The right side is built; for an inner
-// join the one with fewer expected rows.
+// joinOp builds hash tables of one side and probes them with the other. The
+// right side is built; for an inner join the one with fewer expected rows. But
+// for a full join, nothing is built before there is a row that looks for a
+// partner: a subquery that no row asks for is not evaluated.
 type joinOp struct {
 	probe, build operator
 	kind         plan.JoinKind
-	probeKeys    []*kernel.Program
-	buildKeys    []*kernel.Program
-	modes        []keyMode
+	lookups      []*lookup         // whose candidates add up
 	residual     []*kernel.Program // over left columns, then right ones
+	asks         []*kernel.Program // over left columns: without all of these no row needs a partner
 	test         *kernel.Program   // of a mark join
 	buildKinds   []value.Kind
 	probeKinds   []value.Kind
@@ -88,37 +31,30 @@ type joinOp struct {
 	org          plan.Origin
 	ship         *shipOp // the side whose keys go to the other, if one does
 
-	table   kernel.Batch
-	head    map[string]int32 // first build row of a key
-	chain   []int32          // next build row of the same key, -1 at the end
-	loose   []int32          // build rows whose loose key is NULL
-	found   []bool           // build rows with a partner, for a full join
-	ready   bool
-	current kernel.Batch // the probe batch being joined
-	keys    []arrow.Array
-	matched []bool // by row of current: a partner was found
-	unknown []bool // by row of current: a mark join's test was NULL
-	row     int
-	at      cursor
-	drained bool // the probe side has ended
-	rest    int  // next build row to be looked at after that
-}
-
-// cursor walks the candidates of one probe row: a chain, then the loose rows;
-// or all rows.
-type cursor struct {
-	next  int32 // in the chain
-	loose int
-	all   bool
-	open  bool
+	table kernel.Batch
+	found []bool // build rows with a partner, for a full join
+	// prepared is set once keys were sent, ready once the build side was read.
+	prepared, ready bool
+	failed          error        // met where keys were made of the build side
+	current         kernel.Batch // the probe batch being joined
+	matched         []bool       // by row of current: a partner was found
+	unknown         []bool       // by row of current: a mark join's test was NULL
+	row             int
+	at              cursor
+	drained         bool // the probe side has ended
+	rest            int  // next build row to be looked at after that
 }
 
 func (b *builder) join(n *plan.Join) (operator, error) {
 	lc, rc := n.Left.Columns(), n.Right.Columns()
-	o := &joinOp{kind: n.Kind, budget: b.run.budget, head: map[string]int32{}, org: n.Org}
+	o := &joinOp{kind: n.Kind, budget: b.run.budget, org: n.Org}
 	o.buildsLeft = n.Kind == plan.InnerJoin && b.estimate.Rows(n.Left) < b.estimate.Rows(n.Right)
 	if n.Ship != nil {
-		b.shipments[n.Ship.Statement] = &shippedKeys{c: b.run.stmts[n.Ship.Statement-1]}
+		from := n.Left
+		if n.Ship.FromRight {
+			from = n.Right
+		}
+		b.shipments[n.Ship.Statement] = &shippedKeys{c: b.run.stmts[n.Ship.Statement-1], eachRound: b.rounds != nil && readsWork(from)}
 	}
 	left, err := b.build(n.Left)
 	if err != nil {
@@ -141,18 +77,35 @@ func (b *builder) join(n *plan.Join) (operator, error) {
 			st: b.run.compiled.Statements[n.Ship.Statement-1], budget: b.run.budget}
 		*from = o.ship
 	}
-	keys, residual := joinKeys(n)
-	var lk, rk []plan.Expr
-	for _, k := range keys {
-		lk, rk, o.modes = append(lk, k.left), append(rk, k.right), append(o.modes, k.mode)
+	alternatives, residual := joinKeys(n)
+	for _, keys := range alternatives {
+		l := &lookup{}
+		var lk, rk []plan.Expr
+		for _, k := range keys {
+			lk, rk, l.modes = append(lk, k.left), append(rk, k.right), append(l.modes, k.mode)
+		}
+		if l.probeKeys, err = compileAll(lk, lc); err != nil {
+			return nil, err
+		}
+		if l.buildKeys, err = compileAll(rk, rc); err != nil {
+			return nil, err
+		}
+		if o.buildsLeft {
+			l.probeKeys, l.buildKeys = l.buildKeys, l.probeKeys
+		}
+		o.lookups = append(o.lookups, l)
 	}
-	lp, err := compileAll(lk, lc)
-	if err != nil {
-		return nil, err
-	}
-	rp, err := compileAll(rk, rc)
-	if err != nil {
-		return nil, err
+	if n.Kind != plan.InnerJoin && n.Kind != plan.FullJoin {
+		lo := plan.Outputs(n.Left)
+		var asks []plan.Expr
+		for _, c := range residual {
+			if uses := plan.Uses(c); len(uses) > 0 && uses.Within(lo) {
+				asks = append(asks, c)
+			}
+		}
+		if o.asks, err = compileAll(asks, lc); err != nil {
+			return nil, err
+		}
 	}
 	both := append(lc[:len(lc):len(lc)], rc...)
 	if o.residual, err = compileAll(residual, both); err != nil {
@@ -163,18 +116,34 @@ func (b *builder) join(n *plan.Join) (operator, error) {
 			return nil, err
 		}
 	}
-	o.probe, o.build, o.probeKeys, o.buildKeys, o.probeKinds, o.buildKinds = left, right, lp, rp, kindsOf(lc), kindsOf(rc)
+	o.probe, o.build, o.probeKinds, o.buildKinds = left, right, kindsOf(lc), kindsOf(rc)
 	if o.buildsLeft {
-		o.probe, o.build, o.probeKeys, o.buildKeys, o.probeKinds, o.buildKinds = right, left, rp, lp, kindsOf(rc), kindsOf(lc)
+		o.probe, o.build, o.probeKinds, o.buildKinds = right, left, kindsOf(rc), kindsOf(lc)
 	}
-	return o, nil
+	o.table, err = kernel.Concat(o.buildKinds, nil)
+	return o, err
+}
+
+// prepare sends keys where there are some to send. A subquery whose rows make
+// them may fail although no row asks for it: then all rows are read, and the
+// error is the first one's that asks.
+func (o *joinOp) prepare(ctx context.Context) error {
+	if o.ship != nil {
+		err := o.ship.ready(ctx)
+		if err != nil && o.kind != plan.FullJoin && o.build == o.ship && deferred(err) {
+			o.failed, err = err, nil
+			o.ship.to.plain = true
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (o *joinOp) fill(ctx context.Context) error {
-	if o.ship != nil {
-		if err := o.ship.ready(ctx); err != nil {
-			return err
-		}
+	if o.failed != nil {
+		return o.failed
 	}
 	var held []kernel.Batch
 	for {
@@ -185,7 +154,7 @@ func (o *joinOp) fill(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if err := o.budget.take(b.Bytes()+int64(b.Len)*entryBytes, "join"); err != nil {
+		if err := o.budget.take(b.Bytes()+int64(b.Len*len(o.lookups))*entryBytes, "join"); err != nil {
 			return err
 		}
 		held = append(held, b)
@@ -194,59 +163,25 @@ func (o *joinOp) fill(ctx context.Context) error {
 	if o.table, err = kernel.Concat(o.buildKinds, held); err != nil {
 		return err
 	}
-	keys, err := evalAll(o.buildKeys, o.table)
-	if err != nil {
-		return err
-	}
-	o.chain = make([]int32, o.table.Len)
 	if o.kind == plan.FullJoin {
 		o.found = make([]bool, o.table.Len)
 	}
-	var key []byte
-	// Backwards, so that chains run forwards.
-	for i := o.table.Len - 1; i >= 0; i-- {
-		switch o.nulls(keys, i) {
-		case nullNothing:
-			o.chain[i] = -1
-			continue
-		case nullAnything:
-			o.loose = append(o.loose, int32(i))
-			continue
+	for _, l := range o.lookups {
+		if err := l.fill(o.table, len(o.lookups) > 1); err != nil {
+			return err
 		}
-		key = rowKey(key[:0], keys, i)
-		next, ok := o.head[string(key)]
-		if !ok {
-			next = -1
-		}
-		o.chain[i] = next
-		o.head[string(key)] = int32(i)
 	}
 	o.ready = true
 	return nil
 }
 
-type nullMatch int
-
-const (
-	nullNone     nullMatch = iota // no NULL that matters
-	nullNothing                   // matches nothing
-	nullAnything                  // may match anything
-)
-
-// nulls says what NULLs in a row's keys mean.
-func (o *joinOp) nulls(keys []arrow.Array, i int) nullMatch {
-	out := nullNone
-	for k, a := range keys {
-		if a.IsNull(i) {
-			switch o.modes[k] {
-			case keyStrict:
-				return nullNothing
-			case keyLoose:
-				out = nullAnything
-			}
-		}
+// asked reports whether some row of a probe batch looks for a partner.
+func (o *joinOp) asked(b kernel.Batch) (bool, error) {
+	if len(o.asks) == 0 {
+		return b.Len > 0, nil
 	}
-	return out
+	some, err := kernel.Select(b, o.asks)
+	return some.Len > 0, err
 }
 
 func evalAll(programs []*kernel.Program, b kernel.Batch) ([]arrow.Array, error) {
@@ -262,7 +197,13 @@ func evalAll(programs []*kernel.Program, b kernel.Batch) ([]arrow.Array, error) 
 }
 
 func (o *joinOp) next(ctx context.Context) (kernel.Batch, error) {
-	if !o.ready {
+	if !o.prepared {
+		if err := o.prepare(ctx); err != nil {
+			return kernel.Batch{}, err
+		}
+		o.prepared = true
+	}
+	if o.kind == plan.FullJoin && !o.ready {
 		if err := o.fill(ctx); err != nil {
 			return kernel.Batch{}, err
 		}
@@ -302,8 +243,19 @@ func (o *joinOp) advance(ctx context.Context) error {
 		return err
 	}
 	o.current, o.row, o.at = b, 0, cursor{}
-	if o.keys, err = evalAll(o.probeKeys, b); err != nil {
-		return err
+	if !o.ready {
+		asked, err := o.asked(b)
+		if err == nil && asked {
+			err = o.fill(ctx)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	for _, l := range o.lookups {
+		if err := l.look(b); err != nil {
+			return err
+		}
 	}
 	if o.kind != plan.InnerJoin {
 		o.matched = make([]bool, b.Len)
@@ -312,45 +264,6 @@ func (o *joinOp) advance(ctx context.Context) error {
 		o.unknown = make([]bool, b.Len)
 	}
 	return nil
-}
-
-// look finds the candidates of the present row.
-func (o *joinOp) look(key []byte) cursor {
-	c := cursor{next: -1, open: true, loose: len(o.loose)}
-	switch o.nulls(o.keys, o.row) {
-	case nullNothing:
-		return c
-	case nullAnything:
-		c.all, c.next = true, 0
-		return c
-	}
-	if h, ok := o.head[string(rowKey(key, o.keys, o.row))]; ok {
-		c.next = h
-	}
-	c.loose = 0
-	return c
-}
-
-// step returns the next candidate, or -1.
-func (o *joinOp) step() int32 {
-	c := &o.at
-	if c.all {
-		if int(c.next) < o.table.Len {
-			c.next++
-			return c.next - 1
-		}
-		return -1
-	}
-	if c.next >= 0 {
-		at := c.next
-		c.next = o.chain[at]
-		return at
-	}
-	if c.loose < len(o.loose) {
-		c.loose++
-		return o.loose[c.loose-1]
-	}
-	return -1
 }
 
 // fewPairs is how many pairs are tried at once where a row needs one alone.
@@ -368,21 +281,21 @@ func (o *joinOp) pairs() (kernel.Batch, error) {
 	var key []byte
 	for ; o.row < o.current.Len; o.row++ {
 		if !o.at.open {
-			o.at = o.look(key[:0])
+			o.at.start(o.lookups, o.row, key[:0])
 		}
 		if enough && o.matched[o.row] {
-			o.at = cursor{}
+			o.at.open = false
 			continue
 		}
 		for len(probe) < size {
-			at := o.step()
+			at := o.at.step(o.lookups, o.table.Len)
 			if at < 0 {
-				o.at = cursor{}
+				o.at.open = false
 				break
 			}
 			if simple {
 				o.matched[o.row] = true
-				o.at = cursor{}
+				o.at.open = false
 				break
 			}
 			probe, build = append(probe, int32(o.row)), append(build, at)

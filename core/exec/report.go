@@ -223,7 +223,7 @@ func operatorLabel(n plan.Node) string {
 	switch n := n.(type) {
 	case *plan.Join:
 		how := "hash "
-		if keys, _ := joinKeys(n); len(keys) == 0 {
+		if keys, _ := joinKeys(n); len(keys[0]) == 0 {
 			how = "nested-loop "
 		}
 		return how + n.Kind.String()

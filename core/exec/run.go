@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -270,7 +271,39 @@ type builder struct {
 // rounds is what the rounds of one recursion share.
 type rounds struct {
 	held     map[plan.Node]*heldRows
+	asked    map[plan.Node]*remoteOp // takes keys of the present round
 	counters map[plan.Node]*counters
+}
+
+// remote reads a statement in a round. What it reads is held for the rounds
+// that follow, unless the statement takes keys that each round makes anew. Once
+// the keys of a round were too many, all rows are read once and held.
+func (r *rounds) remote(b *builder, n *plan.Remote) operator {
+	h := r.held[n]
+	if keys := b.shipments[n.Statement]; h == nil && keys != nil && keys.eachRound {
+		last := r.asked[n]
+		if last == nil || !last.keys.plain {
+			op := b.remote(n)
+			r.asked[n] = op
+			return op
+		}
+		keys.plain = true
+	}
+	if h == nil {
+		h = &heldRows{in: b.remote(n), budget: b.run.budget}
+		r.held[n] = h
+	}
+	return &replayOp{held: h}
+}
+
+// readsWork reports whether n reads the rows of a recursion's last round.
+func readsWork(n plan.Node) bool {
+	found := false
+	plan.Visit(n, func(n plan.Node) {
+		_, is := n.(*plan.WorkTable)
+		found = found || is
+	})
+	return found
 }
 
 func layoutOf(cols []plan.Column) map[plan.ID]int {
@@ -299,12 +332,7 @@ func (b *builder) build(n plan.Node) (operator, error) {
 		if b.rounds == nil {
 			return b.remote(r), nil
 		}
-		h := b.rounds.held[n]
-		if h == nil {
-			h = &heldRows{in: b.remote(r), budget: b.run.budget}
-			b.rounds.held[n] = h
-		}
-		return &replayOp{held: h}, nil
+		return b.rounds.remote(b, r), nil
 	}
 	c := &counters{}
 	if b.rounds != nil && b.rounds.counters[n] != nil {
@@ -323,13 +351,24 @@ func (b *builder) build(n plan.Node) (operator, error) {
 }
 
 func (b *builder) operator(n plan.Node) (operator, error) {
-	var in operator
-	if inputs := n.Inputs(); len(inputs) == 1 {
-		// A limit over a sort keeps only the rows it needs.
-		var err error
-		if in, err = b.build(inputs[0]); err != nil {
+	switch n := n.(type) {
+	case *plan.Join:
+		return b.join(n)
+	case *plan.Recursive:
+		return b.recursive(n)
+	}
+	// Every other operator reads its inputs as they are, each built once.
+	inputs := make([]operator, 0, 2)
+	for _, part := range n.Inputs() {
+		op, err := b.build(part)
+		if err != nil {
 			return nil, err
 		}
+		inputs = append(inputs, op)
+	}
+	var in operator
+	if len(inputs) > 0 {
+		in = inputs[0]
 	}
 	switch n := n.(type) {
 	case *plan.Filter:
@@ -343,6 +382,7 @@ func (b *builder) operator(n plan.Node) (operator, error) {
 		programs, err := compileAll(exprs, n.Input.Columns())
 		return &projectOp{in, programs}, err
 	case *plan.Limit:
+		// A limit over a sort keeps only the rows it needs.
 		if m, ok := in.(measured); ok && n.Count >= 0 && n.Ties == nil {
 			if s, ok := m.operator.(*sortOp); ok {
 				s.top = n.Count + n.Offset
@@ -379,30 +419,13 @@ func (b *builder) operator(n plan.Node) (operator, error) {
 	case *plan.Unnest:
 		return newUnnestOp(n, in)
 	case *plan.SetOp:
-		left, err := b.build(n.Left)
-		if err != nil {
-			return nil, err
-		}
-		right, err := b.build(n.Right)
-		return &setOp{left: left, right: right, n: n, budget: b.run.budget}, err
-	case *plan.Recursive:
-		return b.recursive(n)
+		return &setOp{left: inputs[0], right: inputs[1], n: n, budget: b.run.budget}, nil
 	case *plan.WorkTable:
 		return &workOp{work: b.works[n.Work]}, nil
 	case *plan.Aggregate:
 		return newAggregateOp(n, in, b.run.budget)
 	case *plan.Union:
-		u := &unionOp{}
-		for _, p := range n.Parts {
-			part, err := b.build(p)
-			if err != nil {
-				return nil, err
-			}
-			u.parts = append(u.parts, part)
-		}
-		return u, nil
-	case *plan.Join:
-		return b.join(n)
+		return &unionOp{parts: inputs}, nil
 	case *plan.Values:
 		return &valuesOp{n: n}, nil
 	}
@@ -424,7 +447,7 @@ func (b *builder) recursive(n *plan.Recursive) (operator, error) {
 	}
 	inner.rounds = b.rounds
 	if inner.rounds == nil {
-		inner.rounds = &rounds{held: map[plan.Node]*heldRows{}, counters: map[plan.Node]*counters{}}
+		inner.rounds = &rounds{held: map[plan.Node]*heldRows{}, asked: map[plan.Node]*remoteOp{}, counters: map[plan.Node]*counters{}}
 	}
 	first, err := inner.build(n.Step)
 	if err != nil {
@@ -444,11 +467,12 @@ func (b *builder) recursive(n *plan.Recursive) (operator, error) {
 // and read ahead by a goroutine; a single one is opened and read by whoever
 // asks for its rows, and ahead only from its second batch on, so that a small
 // result costs no switching.
-func (b *builder) remote(r *plan.Remote) operator {
+func (b *builder) remote(r *plan.Remote) *remoteOp {
 	run := b.run
 	op := &remoteOp{run: run, conn: b.conn, statement: run.compiled.Statements[r.Statement-1], c: run.stmts[r.Statement-1]}
 	op.comment = b.comment
 	op.keys = b.shipments[r.Statement]
+	run.remotes = slices.DeleteFunc(run.remotes, func(o *remoteOp) bool { return o.over != nil && o.statement == op.statement })
 	run.remotes = append(run.remotes, op)
 	if len(run.compiled.Statements) > 1 && op.keys == nil {
 		op.readAhead()
@@ -466,6 +490,7 @@ type remoteOp struct {
 	c         *counters
 
 	began  time.Time
+	before int64 // nanoseconds of the rounds before
 	reader Reader
 	over   error // what ended the reading
 	// batches is set once a goroutine reads ahead; err is then its error, set
@@ -504,7 +529,7 @@ func (o *remoteOp) read(ctx context.Context) (b kernel.Batch, err error) {
 	}
 	if o.reader == nil {
 		if o.began.IsZero() {
-			o.began = time.Now()
+			o.began, o.before = time.Now(), o.c.nanos.Load()
 		}
 		st := o.statement
 		if o.keys != nil {
@@ -529,7 +554,7 @@ func (o *remoteOp) read(ctx context.Context) (b kernel.Batch, err error) {
 		unfit := u.Unfit()
 		o.c.unfit.Store(&unfit)
 	}
-	o.c.nanos.Store(int64(time.Since(o.began)))
+	o.c.nanos.Store(o.before + int64(time.Since(o.began)))
 	if errors.Is(err, io.EOF) && o.keys != nil && o.keys.left() {
 		err := o.reader.Close()
 		o.reader = nil
@@ -562,22 +587,33 @@ func (o *remoteOp) readAhead() {
 	go func() {
 		defer o.run.readers.Done()
 		defer close(o.batches)
-		for {
-			b, err := o.read(ctx)
-			if err != nil {
-				if !errors.Is(err, io.EOF) {
-					o.err = err
+		o.err = value.Guarded(func() error {
+			for {
+				b, err := o.read(ctx)
+				if errors.Is(err, io.EOF) {
+					return nil
 				}
-				return
+				if err != nil {
+					if !deferred(err) {
+						o.run.cancel(err) // nobody has to wait for the other sources
+					}
+					return err
+				}
+				select {
+				case o.batches <- b:
+				case <-ctx.Done():
+					return ctx.Err()
+				}
 			}
-			select {
-			case o.batches <- b:
-			case <-ctx.Done():
-				o.err = ctx.Err()
-				return
-			}
-		}
+		})
 	}()
+}
+
+// deferred reports whether an error is one of the data, which counts only where
+// the rows are asked for.
+func deferred(err error) bool {
+	code := value.Code(err)
+	return len(code) == 5 && (code[:2] == "22" || code[:2] == "21")
 }
 
 // close ends the reading; the goroutine that read ahead has ended before.

@@ -15,7 +15,9 @@ type shippedKeys struct {
 	plain bool // there are too many: the statement is sent without them
 	sent  int
 	asked bool
-	c     *counters
+	// eachRound is set where the rounds of a recursion make keys of their own.
+	eachRound bool
+	c         *counters
 }
 
 // maxKeyBatches is how many statements with keys are sent before a plain read
@@ -26,11 +28,11 @@ const maxKeyBatches = 4
 // are more than a few batches.
 func (s *shippedKeys) set(values []value.Value, st *fold.Statement) {
 	s.keys = values
-	s.plain = len(values) > maxKeyBatches*st.MaxKeys
+	s.plain = s.plain || len(values) > maxKeyBatches*st.MaxKeys
 	if s.plain {
 		s.c.tooMany.Store(int64(len(values)))
 	} else {
-		s.c.keys.Store(int64(len(values)))
+		s.c.keys.Add(int64(len(values)))
 	}
 }
 

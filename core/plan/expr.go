@@ -328,6 +328,10 @@ func EqualAgg(a, b Agg) bool {
 	return true
 }
 
+// EqualSetCall reports whether two calls of set-returning functions give the
+// same rows.
+func EqualSetCall(a, b SetCall) bool { return a.Func == b.Func && equalAll(a.Args, b.Args) }
+
 func equalAll(a, b []Expr) bool {
 	if len(a) != len(b) {
 		return false

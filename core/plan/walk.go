@@ -129,6 +129,23 @@ func Fresh(n Node, ids *Numbering) (Node, map[ID]ID) {
 	return Renumber(n, renamed), renamed
 }
 
+// RenumberExpr returns e with column ids replaced.
+func RenumberExpr(e Expr, renamed map[ID]ID) Expr {
+	return Map(e, func(p Expr) Expr {
+		c, ok := p.(*Col)
+		if !ok {
+			return p
+		}
+		to, ok := renamed[c.ID]
+		if !ok {
+			return p
+		}
+		out := *c
+		out.ID = to
+		return &out
+	})
+}
+
 // Renumber returns n with column ids replaced.
 func Renumber(n Node, renamed map[ID]ID) Node {
 	id := func(i ID) ID {
@@ -159,17 +176,7 @@ func Renumber(n Node, renamed map[ID]ID) Node {
 		}
 		return out
 	}
-	expr := func(e Expr) Expr {
-		return Map(e, func(p Expr) Expr {
-			c, ok := p.(*Col)
-			if !ok || id(c.ID) == c.ID {
-				return p
-			}
-			out := *c
-			out.ID = id(c.ID)
-			return &out
-		})
-	}
+	expr := func(e Expr) Expr { return RenumberExpr(e, renamed) }
 	return Rewrite(n, func(n Node) Node {
 		n = MapExprs(n, expr)
 		switch n := n.(type) {

@@ -37,9 +37,16 @@ func (d *decorrelator) node(n plan.Node) plan.Node {
 	if !ok {
 		return n
 	}
-	outer := meet(plan.Free(j.Right), plan.Outputs(j.Left))
+	free := plan.Free(j.Right)
+	outer := meet(free, plan.Outputs(j.Left))
 	if len(outer) == 0 {
 		return n
+	}
+	// Conditions on queries further out move into the join as well where they
+	// can: they need not be spread over a domain there.
+	reads := []plan.IDs{outer}
+	if len(free) > len(outer) {
+		reads = []plan.IDs{free, outer}
 	}
 	for _, try := range []struct {
 		apply func(*plan.Join, plan.IDs) (plan.Node, bool)
@@ -49,9 +56,11 @@ func (d *decorrelator) node(n plan.Node) plan.Node {
 		{d.scalar, "it aggregates once for each value that it is compared with, and is joined by it"},
 		{d.pullUp, "its conditions on the query around it become those of a join"},
 	} {
-		if out, ok := try.apply(j, outer); ok {
-			d.pass.note(j.Org, "%s", try.why)
-			return out
+		for _, ids := range reads {
+			if out, ok := try.apply(j, ids); ok {
+				d.pass.note(j.Org, "%s", try.why)
+				return out
+			}
 		}
 	}
 	d.pass.note(j.Org, "it runs once for all different values of the columns that it reads of the query around it")

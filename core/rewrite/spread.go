@@ -17,8 +17,13 @@ func (d *decorrelator) spread(j *plan.Join, outer plan.IDs) plan.Node {
 	c := *j
 	c.Right = right
 	c.On = j.On[:len(j.On):len(j.On)]
+	known := NotNull(j.Left)
 	for _, col := range j.Left.Columns() {
-		if outer[col.ID] {
+		switch {
+		case !outer[col.ID]:
+		case known[col.ID]: // what a source can hash, or find by an index
+			c.On = append(c.On, &plan.Call{Op: "=", Args: []plan.Expr{col.Ref(), at[col.ID]}, Typ: value.Of(value.Bool), Org: j.Org})
+		default:
 			c.On = append(c.On, nullSafe(col.Ref(), at[col.ID], j.Org))
 		}
 	}

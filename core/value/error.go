@@ -1,6 +1,8 @@
 package value
 
 import (
+	"crypto/rand"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -66,18 +68,29 @@ func Catch(err *error) {
 }
 
 // Guard turns any panic into an error, so that one query ends and not the
-// server. It is deferred where work on a query begins.
+// server. It is deferred where work on a query begins. A panic with anything
+// but an *Error is logged with its stack under the id that the error names.
 func Guard(err *error) {
-	r := recover()
-	if r == nil {
-		return
+	if r := recover(); r != nil {
+		*err = recovered(r)
 	}
+}
+
+// Guarded calls f and returns its error, or that of its panic; see Guard. Every
+// goroutine does its work within it.
+func Guarded(f func() error) (err error) {
+	defer Guard(&err)
+	return f()
+}
+
+func recovered(r any) error {
 	if e, ok := r.(*Error); ok {
-		*err = e
-		return
+		return e
 	}
-	slog.Error("a query met a mistake in Rovik", "panic", r, "stack", string(debug.Stack()))
-	*err = Errorf(CodeInternal, "a mistake in Rovik ended this query: %v", r).WithHint("nothing was changed; report it with the query and the log")
+	id := make([]byte, 4)
+	_, _ = rand.Read(id)
+	slog.Error("internal error", "id", hex.EncodeToString(id), "panic", r, "stack", string(debug.Stack()))
+	return Errorf(CodeInternal, "internal error %x: %v", id, r).WithHint("nothing was changed; please report it with this id, the query and the log")
 }
 
 func (e *Error) Error() string {
