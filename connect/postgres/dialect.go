@@ -84,6 +84,7 @@ var dialect = &sqldb.Dialect{
 		return "", ` COLLATE "C"`, nil
 	},
 	NullsWord:    true,
+	Only:         true,
 	Literal:      func(value.Value) bool { return true },
 	NullSafeJoin: nullSafeJoin,
 }

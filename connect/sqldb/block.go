@@ -62,6 +62,9 @@ func (p *Printer) block(n plan.Node) (*block, error) {
 		if !in.bare() || in.windowed || p.Source.Dialect.HavingColumns && plan.Uses(n.Conds...).Meets(in.computed) {
 			in = p.wrap(in, below)
 		}
+		if in.grouped && len(in.group) == 0 {
+			in = p.wrap(in, below) // not every source has HAVING without groups
+		}
 		b := *in
 		p.cols = b.cols
 		for _, c := range n.Conds {
@@ -79,6 +82,9 @@ func (p *Printer) block(n plan.Node) (*block, error) {
 		}
 		if in.set != nil || in.distinct != nil && !in.on && !permutes(n.Items, below) {
 			in = p.wrap(in, below)
+		}
+		if in.grouped && len(in.group) == 0 && !reads(n.Items, below) {
+			in = p.wrap(in, below) // else nothing would tell that it is one row
 		}
 		b := *in
 		p.cols = in.cols
@@ -150,6 +156,20 @@ func (p *Printer) block(n plan.Node) (*block, error) {
 		return &b, nil
 	}
 	return nil, fmt.Errorf("sqldb: %T does not go into a statement", n)
+}
+
+// reads reports whether items read any of cols.
+func reads(items []plan.Item, cols []plan.Column) bool {
+	uses := plan.IDs{}
+	for _, it := range items {
+		uses.AddUses(it.Expr)
+	}
+	for _, c := range cols {
+		if uses[c.ID] {
+			return true
+		}
+	}
+	return false
 }
 
 // permutes tells whether items pass on every one of cols once, in any order.
@@ -232,6 +252,9 @@ func (p *Printer) scan(s *plan.Scan) *block {
 	name := d.Quote(s.Table.Name)
 	if s.Table.Schema != "" {
 		name = d.Quote(s.Table.Schema) + "." + name
+	}
+	if s.Only && d.Only {
+		name = "ONLY " + name
 	}
 	b := &block{cols: map[plan.ID]Rope{}, from: Text(name)}
 	if s.Table.Verbatim != "" {

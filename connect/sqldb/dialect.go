@@ -57,6 +57,8 @@ type Dialect struct {
 	Unlimited string
 	// KeyBatch is how many shipped keys go into one statement.
 	KeyBatch int
+	// Only says that tables can inherit from others, which ONLY leaves out.
+	Only bool
 	// NullSafeJoin writes that two sides of a join are equal, NULL to NULL, so
 	// that the source can hash it; nil where its own operator does.
 	NullSafeJoin func(p *Printer, l, r plan.Expr) Rope

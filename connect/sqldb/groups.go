@@ -5,6 +5,7 @@ import (
 
 	"rovik/core/fold"
 	"rovik/core/plan"
+	"rovik/core/value"
 )
 
 func (p *Printer) aggregate(n *plan.Aggregate, in *block) *block {
@@ -36,7 +37,19 @@ func (p *Printer) aggregate(n *plan.Aggregate, in *block) *block {
 	for _, a := range n.Aggs {
 		b.cols[a.ID] = marked(fold.KindAggregate, a.Org, p.aggregateCall(a.Agg))
 	}
+	if len(n.Columns()) == 0 {
+		return p.oneRow(&b)
+	}
 	return &b
+}
+
+// oneRow is an aggregation of which nothing is read: that it gives one row.
+func (p *Printer) oneRow(b *block) *block {
+	count := plan.Column{Name: "n", Type: value.Of(value.Int8)}
+	b.cols[count.ID] = Text("COUNT(*)")
+	out := p.wrap(b, []plan.Column{count})
+	out.cols = map[plan.ID]Rope{}
+	return out
 }
 
 // groupingSets writes GROUP BY GROUPING SETS, and the set's bits by GROUPING,

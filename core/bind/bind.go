@@ -266,7 +266,9 @@ func (b *binder) named(t *syntax.TableName, e *env) plan.Node {
 		return b.viewNode(v, t, e)
 	}
 	if table := b.ctx.Catalog.Table(dotted); table != nil {
-		return b.scan(table, t.Span)
+		scan := b.scan(table, t.Span)
+		scan.Only = t.Only
+		return scan
 	}
 	err := value.Errorf(value.CodeUndefinedTable, "no table or view is called %q", dotted)
 	candidates := b.ctx.Catalog.RelationNames()

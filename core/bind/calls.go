@@ -245,7 +245,14 @@ func (x *exprBinder) aggregate(f *syntax.Func, org plan.Origin) plan.Expr {
 		b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "%s takes an argument", f.Name))
 	}
 	agg.Args = inner.bindAll(f.Args)
-	owner := x.owner(agg.Args)
+	if f.Filter != nil {
+		agg.Filter = inner.condition(f.Filter, "FILTER")
+	}
+	reads := agg.Args
+	if agg.Filter != nil {
+		reads = append(reads[:len(reads):len(reads)], agg.Filter)
+	}
+	owner := x.owner(reads)
 	if owner.aggs == nil {
 		b.fail(f.Span, value.Errorf(value.CodeGrouping, "aggregate functions are not allowed in %s", x.clause))
 	}
@@ -282,9 +289,6 @@ func (x *exprBinder) aggregate(f *syntax.Func, org plan.Origin) plan.Expr {
 	}
 	if !kernel.OrderSensitive(f.Name) {
 		agg.Order = nil
-	}
-	if f.Filter != nil {
-		agg.Filter = inner.condition(f.Filter, "FILTER")
 	}
 	ref := owner.aggs.add(b, agg, typ)
 	ref.Org = org

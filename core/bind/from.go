@@ -1,6 +1,8 @@
 package bind
 
 import (
+	"slices"
+
 	"rovik/core/kernel"
 	"rovik/core/plan"
 	"rovik/core/syntax"
@@ -195,7 +197,13 @@ func (b *binder) using(j *syntax.Join, out *plan.Join, names []string, left, rig
 			item.ID, computed = b.ids.Next(), true
 		}
 		merged = append(merged, item)
-		inner.hide(l.ID, r.ID)
+		// What an earlier USING has merged is merged once more.
+		for i, rel := range inner.relations {
+			if rel.merged {
+				inner.relations[i].cols = slices.DeleteFunc(slices.Clone(rel.cols), func(c plan.Column) bool { return c.ID == l.ID || c.ID == r.ID })
+			}
+		}
+		inner.hide(l.ID, r.ID, item.ID)
 	}
 	cols := plan.Columns(merged)
 	inner.relations = append([]relation{{cols: cols, merged: true}}, inner.relations...)

@@ -3,7 +3,10 @@
 // Columns are known by id alone; names are for people.
 package plan
 
-import "rovik/core/value"
+import (
+	"rovik/core/function"
+	"rovik/core/value"
+)
 
 // ID identifies a column within one plan.
 type ID int
@@ -395,13 +398,39 @@ func EquiKeys(e Expr, left, right IDs) (l, r Expr, ok bool) {
 	return nil, nil, false
 }
 
-// neverFail are the calls that give a value for all arguments.
-var neverFail = map[string]bool{"and": true, "or": true, "not": true, "in": true, "coalesce": true, "greatest": true, "least": true,
-	"concat": true, "concat_ws": true, "||": true, "lower": true, "upper": true, "initcap": true, "btrim": true, "ltrim": true, "rtrim": true,
-	"length": true, "char_length": true, "left": true, "right": true, "replace": true, "strpos": true, "starts_with": true,
-	"=": true, "<>": true, "<": true, "<=": true, ">": true, ">=": true, "reverse": true, "octet_length": true, "translate": true,
-	"md5": true, "to_hex": true, "cardinality": true, "array_length": true, "@>": true, "<@": true, "&&": true,
-	"= any": true, "= all": true, "<> any": true, "<> all": true, OpLooseEqual: true}
+// dividesByConstant reports whether a call divides by a constant for which that
+// always works.
+func dividesByConstant(c *Call) bool {
+	if c.Op != "/" && c.Op != "%" || len(c.Args) != 2 || !c.Typ.Kind.IsInteger() {
+		return false
+	}
+	k, ok := c.Args[1].(*Const)
+	return ok && !k.Val.IsNull && k.Val.Int != 0 && k.Val.Int != -1
+}
+
+// Refuses reports whether evaluating e can raise an error for a row because of
+// what its values mean, not only because a sum or product grows too large.
+func Refuses(e Expr) bool {
+	refuses := false
+	Walk(e, func(p Expr) bool {
+		if c, ok := p.(*Call); ok && adding[c.Op] && allNumbers(c.Args) {
+			return true
+		}
+		alone := MapParts(p, func(part Expr) Expr { return &Col{Typ: part.Type()} })
+		if c, ok := p.(*Call); ok { // constants tell what a call does
+			args := append([]Expr{}, c.Args...)
+			for i, a := range args {
+				if _, isConst := a.(*Const); !isConst {
+					args[i] = &Col{Typ: a.Type()}
+				}
+			}
+			alone = withChildren(c, args)
+		}
+		refuses = refuses || MayFail(alone)
+		return !refuses
+	})
+	return refuses
+}
 
 // MayFail tells whether evaluating e can raise an error for some row: a cast
 // that reads text or narrows, a division by what may be zero, an overflow.
@@ -413,8 +442,9 @@ func MayFail(e Expr) bool {
 			_, widening := value.ImplicitSteps(p.Arg.Type().Kind, p.Typ.Kind)
 			fails = fails || !(widening || p.Typ.Kind == value.Text) || p.Typ.Precision > 0
 		case *Call:
+			f, _ := function.Of(p.Op)
 			switch {
-			case neverFail[p.Op]:
+			case f.Total, dividesByConstant(p):
 			case p.Op == "like", p.Op == "ilike":
 				_, constant := p.Args[1].(*Const)
 				fails = fails || !constant || len(p.Args) > 2
@@ -422,7 +452,7 @@ func MayFail(e Expr) bool {
 				_, constant := p.Args[0].(*Const)
 				fails = fails || !constant
 			default:
-				fails = fails || len(p.Op) < 3 || p.Op[:3] != "is "
+				fails = true
 			}
 		}
 		return !fails

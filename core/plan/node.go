@@ -26,9 +26,11 @@ type Node interface {
 }
 
 type (
-	// Scan reads columns of a source's table.
+	// Scan reads columns of a source's table; Only leaves out the tables that
+	// inherit from it.
 	Scan struct {
 		Table *catalog.Table
+		Only  bool
 		Cols  []ScanColumn
 		Org   Origin
 	}

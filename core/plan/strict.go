@@ -1,17 +1,8 @@
 package plan
 
-import "strings"
+import "rovik/core/function"
 
-// NullBlind are the operators and functions that can give a value although an
-// argument is NULL, besides those that start with "is ".
-var NullBlind = map[string]bool{"and": true, "or": true, "concat": true, "concat_ws": true, "array": true, "array_append": true,
-	"array_prepend": true, "array_cat": true, "array_position": true, "array_remove": true, "array_replace": true, "array_to_string": true,
-	"= any": true, "= all": true, "<> any": true, "<> all": true, "< any": true, "< all": true, "<= any": true, "<= all": true,
-	"> any": true, "> all": true, ">= any": true, ">= all": true, "like any": true, "like all": true, "ilike any": true, "ilike all": true,
-	"format": true, "num_nulls": true, "num_nonnulls": true, "jsonb_build_object": true, "json_build_object": true,
-	"jsonb_build_array": true, "json_build_array": true, "to_json": false, "quote_nullable": true, "row": true}
-
-// Strict tells whether e is NULL when all of cols are NULL.
+// Strict reports whether e is NULL when all of cols are NULL.
 func Strict(e Expr, cols IDs) bool {
 	switch e := e.(type) {
 	case *Col:
@@ -19,18 +10,20 @@ func Strict(e Expr, cols IDs) bool {
 	case *Cast:
 		return Strict(e.Arg, cols)
 	case *Call:
-		switch {
-		case e.Op == "in":
+		switch e.Op {
+		case "in":
 			return Strict(e.Args[0], cols)
-		case strings.HasPrefix(e.Op, "is "), NullBlind[e.Op]:
-			return false
-		case e.Op == "coalesce", e.Op == "greatest", e.Op == "least":
+		case "coalesce", "greatest", "least":
 			for _, a := range e.Args {
 				if !Strict(a, cols) {
 					return false
 				}
 			}
 			return true
+		}
+		f, _ := function.Of(e.Op)
+		if strings := e.Op == "||" && !e.Typ.Kind.IsArray(); !f.Strict && !strings { // of arrays it takes NULL for none
+			return false
 		}
 		for _, a := range e.Args {
 			if Strict(a, cols) {

@@ -1,9 +1,6 @@
 package rewrite
 
-import (
-	"rovik/core/plan"
-	"rovik/core/value"
-)
+import "rovik/core/plan"
 
 // carryConditions copies a condition on one side of an equality between two
 // columns to its other side: where a.k = b.k and a.k > 5, so is b.k. What the
@@ -132,15 +129,8 @@ func carriedTo(cond plan.Expr, source, target *plan.Col) (plan.Expr, bool) {
 	if len(uses) != 1 || !uses[source.ID] || plan.MayFail(cond) {
 		return nil, false
 	}
-	if k := source.Typ.Kind; k == value.Numeric || k.IsFloat() || k == value.Interval || k == value.JSONB {
-		// Equal values may be written differently here: comparisons alone.
-		call, ok := cond.(*plan.Call)
-		if !ok {
-			return nil, false
-		}
-		if _, _, _, compares := columnAgainst(call); !compares && call.Op != "in" {
-			return nil, false
-		}
+	if !plan.RespectsEquality(cond) {
+		return nil, false
 	}
 	return plan.WithOrigin(plan.Substitute(cond, plan.Defs{source.ID: target}), cond.Origin()), true
 }

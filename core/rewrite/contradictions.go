@@ -162,20 +162,16 @@ func (r *valueRange) narrow(op string, v value.Value) bool {
 }
 
 // failsFor tells whether a condition on columns with a fixed value is not true
-// for it. Numbers with decimals may be equal and yet be written differently, so
-// that only comparisons of them are judged.
+// for it, and for all that are equal to it.
 func failsFor(cond plan.Expr, fixed map[plan.ID]*plan.Const) bool {
 	uses := plan.Uses(cond)
-	if len(uses) == 0 || plan.MayFail(cond) {
+	if len(uses) == 0 || plan.MayFail(cond) || !plan.RespectsEquality(cond) {
 		return false
 	}
 	defs := plan.Defs{}
 	for id := range uses {
 		k := fixed[id]
 		if k == nil {
-			return false
-		}
-		if kind := k.Typ.Kind; kind == value.Numeric || kind.IsFloat() || kind == value.Interval || kind == value.JSONB {
 			return false
 		}
 		defs[id] = k

@@ -48,14 +48,19 @@ func (d *decorrelator) node(n plan.Node) plan.Node {
 	if len(free) > len(outer) {
 		reads = []plan.IDs{free, outer}
 	}
-	for _, try := range []struct {
+	type attempt struct {
 		apply func(*plan.Join, plan.IDs) (plan.Node, bool)
 		why   string
-	}{
+	}
+	tries := []attempt{
 		{d.rebase, "it works on each row alone, and so on the rows themselves"},
 		{d.scalar, "it aggregates once for each value that it is compared with, and is joined by it"},
 		{d.pullUp, "its conditions on the query around it become those of a join"},
-	} {
+	}
+	if refuses(j.Right, outer) {
+		tries = tries[:1] // without its conditions it would fail for rows that are not asked for
+	}
+	for _, try := range tries {
 		for _, ids := range reads {
 			if out, ok := try.apply(j, ids); ok {
 				d.pass.note(j.Org, "%s", try.why)
@@ -65,6 +70,22 @@ func (d *decorrelator) node(n plan.Node) plan.Node {
 	}
 	d.pass.note(j.Org, "it runs once for all different values of the columns that it reads of the query around it")
 	return d.spread(j, outer)
+}
+
+// refuses reports whether n, without its conditions on outer columns, may raise
+// an error for rows that these leave out.
+func refuses(n plan.Node, outer plan.IDs) bool {
+	found := false
+	plan.Visit(n, func(n plan.Node) {
+		if j, is := n.(*plan.Join); is && j.Kind == plan.SingleJoin && !atMostOne(j) {
+			found = true
+		}
+		plan.MapExprs(n, func(e plan.Expr) plan.Expr {
+			found = found || !plan.Uses(e).Meets(outer) && plan.Refuses(e)
+			return e
+		})
+	})
+	return found
 }
 
 func meet(a, b plan.IDs) plan.IDs {

@@ -11,7 +11,7 @@ func pruneColumns(root plan.Node, _ *Pass) plan.Node {
 func prune(n plan.Node, need plan.IDs) plan.Node {
 	switch n := n.(type) {
 	case *plan.Scan:
-		s := &plan.Scan{Table: n.Table, Org: n.Org}
+		s := &plan.Scan{Table: n.Table, Only: n.Only, Org: n.Org}
 		for _, c := range n.Cols {
 			if need[c.ID] {
 				s.Cols = append(s.Cols, c)

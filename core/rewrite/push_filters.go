@@ -62,15 +62,19 @@ func (p *pusher) push(n plan.Node, conds []plan.Expr) plan.Node {
 		below, above := split(conds, within(plan.Outputs(n.Input)))
 		return filter(n.WithInputs([]plan.Node{p.push(n.Input, below)}), above)
 	case *plan.SetOp:
+		// EXCEPT takes equal rows away: what tells them apart has to wait. Where
+		// one of several equal rows remains, PostgreSQL chooses among those that
+		// satisfy the condition, and so does this.
+		below, above := split(conds, func(e plan.Expr) bool { return !n.Except || plan.RespectsEquality(e) })
 		sides := make([]plan.Node, 2)
 		for i, side := range n.Inputs() {
 			defs := plan.Defs{}
 			for j, c := range side.Columns() {
 				defs[n.Cols[j].ID] = c.Ref()
 			}
-			sides[i] = p.push(side, substituteAll(conds, defs))
+			sides[i] = p.push(side, substituteAll(below, defs))
 		}
-		return n.WithInputs(sides)
+		return filter(n.WithInputs(sides), above)
 	case *plan.Recursive:
 		return filter(n.WithInputs([]plan.Node{p.push(n.Base, nil), p.push(n.Step, nil)}), conds)
 	case *plan.Union:

@@ -12,6 +12,13 @@ import (
 // spread computes the right side for all different values of the outer columns
 // at once and joins it back by them.
 func (d *decorrelator) spread(j *plan.Join, outer plan.IDs) plan.Node {
+	if told := d.toldApart(j, outer); told != nil {
+		return told
+	}
+	return d.spreadOver(j, outer)
+}
+
+func (d *decorrelator) spreadOver(j *plan.Join, outer plan.IDs) plan.Node {
 	s := &spreader{decorrelator: d, left: j.Left, outer: outer, works: map[int]bool{}}
 	right, at := s.node(j.Right)
 	c := *j
@@ -34,6 +41,45 @@ func (d *decorrelator) spread(j *plan.Join, outer plan.IDs) plan.Node {
 		c.Kind = plan.InnerJoin // there is a row for every value
 	}
 	return exactly(&c, j.Columns())
+}
+
+// toldApart adds the text of outer columns to what the right side runs for, where
+// that looks at more than the column's value: equal values count as one else. It
+// returns nil where there are none.
+func (d *decorrelator) toldApart(j *plan.Join, outer plan.IDs) plan.Node {
+	looked := plan.IDs{}
+	plan.Visit(j.Right, func(n plan.Node) {
+		plan.MapExprs(n, func(e plan.Expr) plan.Expr {
+			if !plan.RespectsEquality(e) {
+				looked.AddUses(e)
+			}
+			return e
+		})
+		if p, is := n.(*plan.Project); is { // it hands the values on
+			for _, it := range p.Items {
+				looked.AddUses(it.Expr)
+			}
+		}
+	})
+	items := plan.Identity(j.Left.Columns())
+	wider := plan.IDs{}
+	for id := range outer {
+		wider[id] = true
+	}
+	for _, c := range j.Left.Columns() {
+		if !outer[c.ID] || !looked[c.ID] || c.Type.Kind.Identical() {
+			continue
+		}
+		text := plan.Column{ID: d.ids.Next(), Name: c.Name, Type: value.Of(value.Text)}
+		items = append(items, plan.Item{Column: text, Expr: &plan.Cast{Arg: c.Ref(), Typ: text.Type}})
+		wider[text.ID] = true
+	}
+	if len(wider) == len(outer) {
+		return nil
+	}
+	apart := *j
+	apart.Left = &plan.Project{Input: j.Left, Items: items}
+	return exactly(d.spreadOver(&apart, wider), j.Columns())
 }
 
 // oneRowAlways tells whether n gives exactly one row.

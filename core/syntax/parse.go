@@ -239,7 +239,7 @@ func (c *converter) table(n *pg.Node) Table {
 	switch t := n.Node.(type) {
 	case *pg.Node_RangeVar:
 		r := t.RangeVar
-		name := &TableName{Span: c.tokenAt(int(r.Location))}
+		name := &TableName{Span: c.tokenAt(int(r.Location)), Only: !r.Inh}
 		for _, p := range []string{r.Catalogname, r.Schemaname, r.Relname} {
 			if p != "" {
 				name.Parts = append(name.Parts, p)

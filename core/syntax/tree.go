@@ -114,6 +114,7 @@ type Table interface{ Node }
 type TableName struct {
 	Span
 	Parts   []string
+	Only    bool // without the tables that inherit from it
 	Alias   string
 	Columns []string
 }

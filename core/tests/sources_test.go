@@ -12,6 +12,7 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -173,6 +174,7 @@ type willful struct {
 	refuses   func(part string) bool
 	widens    func(cond string) bool // of the filters that it refuses
 	batch     int                    // keys at once; 0 for none
+	mu        sync.Mutex
 	fragments map[string]plan.Node
 }
 
@@ -233,6 +235,8 @@ func (s *willful) Operator(n plan.Node) *fold.Reason { return s.agrees(fmt.Sprin
 
 func (s *willful) Render(root plan.Node) (fold.Native, error) {
 	name := func(root plan.Node) string {
+		s.mu.Lock()
+		defer s.mu.Unlock()
 		text := fmt.Sprintf("%s %d", s.name, len(s.fragments))
 		s.fragments[text] = root
 		return text
@@ -277,7 +281,10 @@ type sources struct {
 }
 
 func (s *sources) Open(ctx context.Context, st *fold.Statement, _ string) (exec.Reader, error) {
-	frag := s.m[st.Source].(*willful).fragments[st.Text]
+	source := s.m[st.Source].(*willful)
+	source.mu.Lock()
+	frag := source.fragments[st.Text]
+	source.mu.Unlock()
 	if frag == nil {
 		return nil, fmt.Errorf("%s was never asked %q", st.Source, st.Text)
 	}

@@ -102,6 +102,19 @@ func (k Kind) IsFloat() bool { return k == Float8 || k == Float4 }
 // IsText tells whether k's values are texts that compare by code point.
 func (k Kind) IsText() bool { return k == Text || k == Char }
 
+// Identical reports whether equal values of the kind are the same value, so that
+// nothing can tell them apart: not numbers with decimals, whose scales and signs
+// of zero differ, nor padded text, intervals and JSON.
+func (k Kind) Identical() bool {
+	switch e := k.Elem(); {
+	case k.IsArray():
+		return e.Identical()
+	case k == Numeric, k.IsFloat(), k == Char, k == Interval, k == JSONB, k == JSON:
+		return false
+	}
+	return true
+}
+
 // Comparable tells whether = is defined on k.
 func (k Kind) Comparable() bool { return k.Elem() != JSON }
 
