@@ -404,6 +404,18 @@ func (s *state) Open(ctx context.Context, st *fold.Statement, text string) (exec
 	return openSteady(ctx, c.slots, func(ctx context.Context) (exec.Reader, error) { return c.conn.Open(ctx, st, text) })
 }
 
+// Verify compares tables with what is known of them; see exec.Verifier.
+func (s *state) Verify(ctx context.Context, source string, tables []*catalog.Table) error {
+	c := s.sources[source]
+	if c == nil {
+		return value.Errorf(value.CodeSource, "the source %s is not connected any more", source)
+	}
+	if v, ok := c.conn.(connect.Verifier); ok {
+		return v.Verify(ctx, tables)
+	}
+	return nil
+}
+
 // Start runs a query. The caller takes its rows and closes it.
 func (a *App) Start(ctx context.Context, q Query, id string) (*exec.Run, error) {
 	c, took, err := a.Compile(q, nil)

@@ -43,6 +43,14 @@ type Describer interface {
 	Describe(ctx context.Context, statement string) (*catalog.Table, error)
 }
 
+// Verifier is a source that can compare tables with what is known of them. Where it
+// cannot, what it reads is looked at while it is read.
+type Verifier interface {
+	Source
+	// Verify fails where one of the tables is not as it was known.
+	Verify(ctx context.Context, tables []*catalog.Table) error
+}
+
 // ColumnTypes are types that were chosen for columns, by table and column.
 type ColumnTypes map[string]map[string]value.Type
 

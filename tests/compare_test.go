@@ -15,6 +15,7 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"rovik/app"
+	"rovik/core/exec"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -53,15 +54,20 @@ func ours(ctx context.Context, a *app.App, sql string, foldOff bool) (outcome, [
 	if err != nil {
 		return failed(err), nil
 	}
+	return rowsOf(run), run.Columns
+}
+
+// rowsOf takes all rows of a run.
+func rowsOf(run *exec.Run) outcome {
 	defer run.Close()
 	var o outcome
 	for {
 		b, err := run.Next()
 		if errors.Is(err, io.EOF) {
-			return o, run.Columns
+			return o
 		}
 		if err != nil {
-			return failed(err), run.Columns
+			return failed(err)
 		}
 		for r := range b.Len {
 			var row strings.Builder

@@ -2,6 +2,7 @@ package mariadb
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"rovik/connect/sqldb"
@@ -14,6 +15,7 @@ import (
 // Names of quirks that folding reads.
 const (
 	quirkCache    = "results of subqueries are cached"
+	quirkPacket   = "largest packet"
 	quirkBinary   = "binary collation without padding"
 	binaryNoPad   = "utf8mb4_nopad_bin"
 	looseCompares = "utf8mb4_general_ci"
@@ -57,8 +59,9 @@ var dialect = &sqldb.Dialect{
 	Aggregate: func(_ *sqldb.Source, a plan.Agg) *fold.Reason { return knownCall(a.Func) },
 	Window:    window,
 	Operator: func(s *sqldb.Source, n plan.Node) *fold.Reason {
-		if _, ok := n.(*plan.SetOp); ok {
-			return nil
+		switch n.(type) {
+		case *plan.SetOp, *plan.Union:
+			return sameScales(n)
 		}
 		if j, ok := n.(*plan.Join); ok && j.Kind.LeftOnly() {
 			if s.Catalog.Is(quirkCache, "no") {
@@ -68,6 +71,7 @@ var dialect = &sqldb.Dialect{
 		}
 		return sqldb.Reasonf("no-equivalent", "Write it with joins, groups and sorts that MariaDB has.", "MariaDB has no %s.", operatorName(n))
 	},
+	Choice:        scalesReason,
 	Binary:        binary,
 	Loosen:        loosen,
 	NullsLow:      true,
@@ -103,12 +107,46 @@ func window(_ *sqldb.Source, w plan.WindowCall) *fold.Reason {
 		return nil
 	case "sum", "count", "min", "max", "first_value", "last_value":
 		f := w.Frame
+		if far(f.Start) || far(f.End) {
+			return sqldb.Reasonf("no-equivalent", "Use offsets of at most 10000 rows.", "MariaDB walks the rows of a frame one by one, and cannot be stopped meanwhile.")
+		}
 		if f.Exclude == plan.ExcludeNothing && (f.IsDefault() || f.Mode == plan.FrameRows) && w.Filter == nil {
 			return nil
 		}
 		return sqldb.Reasonf("no-equivalent", "Use a frame of ROWS.", "MariaDB has no frame like %s.", f.Text(plan.Text))
 	}
 	return knownCall(w.Func)
+}
+
+// sameScales judges the columns of a set operation; see sameScale.
+func sameScales(n plan.Node) *fold.Reason {
+	for i, c := range n.Columns() {
+		if c.Type.Kind != value.Numeric {
+			continue
+		}
+		var values []plan.Expr
+		for _, part := range n.Inputs() {
+			col := part.Columns()[i]
+			var e plan.Expr = col.Ref()
+			if p, ok := part.(*plan.Project); ok {
+				e = p.Items[i].Expr
+			}
+			values = append(values, e)
+		}
+		if r := scalesReason(values); r != nil {
+			return r
+		}
+	}
+	return nil
+}
+
+// far reports whether an end of a frame is many rows away.
+func far(b plan.Bound) bool {
+	if b.Offset == nil {
+		return false
+	}
+	k, ok := sqldb.Const(b.Offset)
+	return !ok || k.Int > 10_000
 }
 
 func operatorName(n plan.Node) string {
@@ -141,7 +179,7 @@ func binary(s *sqldb.Source, _ plan.Expr) (before, after string, why *fold.Reaso
 func equality(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
 	args := plan.Children(e)
 	exact := sqldb.Compare("=")(p, e)
-	if args[0].Type().Kind != value.Text || !p.SameCollation(args) {
+	if args[0].Type().Kind != value.Text || !p.SameCollation(args, utf8) {
 		return exact
 	}
 	return sqldb.Text("(").Add(sqldb.Infix("=")(p, e), sqldb.Text(" AND "), exact, sqldb.Text(")"))
@@ -150,7 +188,7 @@ func equality(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
 func membership(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
 	exact := sqldb.In(p, e)
 	args := plan.Children(e)
-	if args[0].Type().Kind != value.Text {
+	if args[0].Type().Kind != value.Text || !p.SameCollation(args, utf8) {
 		return exact
 	}
 	loose := p.Operand(args[0]).Add(sqldb.Text(" IN ("), sqldb.Join(p.Exprs(args[1:]), ", "), sqldb.Text(")"))
@@ -171,9 +209,9 @@ func calls() map[string]sqldb.Rule {
 		return sqldb.Text("NOT (").Add(sqldb.Compare("<=>")(p, e), sqldb.Text(")"))
 	}}
 	// Text of several collations may meet in these, which fails unless one is named.
-	rules["coalesce"] = sqldb.Rule{Write: comparedCall("COALESCE(")}
-	rules["||"] = sqldb.Rule{Write: comparedCall("CONCAT(")}
-	rules["concat"] = sqldb.Rule{Write: comparedCall("CONCAT_WS('', ")}
+	rules["coalesce"] = sqldb.Rule{Judge: sameScale, Write: comparedCall("COALESCE(")}
+	rules["||"] = sqldb.Rule{Judge: fitsPacket, Write: comparedCall("CONCAT(")}
+	rules["concat"] = sqldb.Rule{Judge: fitsPacket, Write: comparedCall("CONCAT_WS('', ")}
 	for _, name := range []string{"length", "char_length", "character_length"} {
 		rules[name] = sqldb.Rule{Write: sqldb.Call("CHAR_LENGTH")}
 	}
@@ -220,6 +258,62 @@ func calls() map[string]sqldb.Rule {
 	return rules
 }
 
+// fitsPacket judges a concatenation: past the largest packet MariaDB gives NULL.
+func fitsPacket(s *sqldb.Source, c *plan.Call) *fold.Reason {
+	most, _ := strconv.ParseInt(s.Catalog.Quirks[quirkPacket].Value, 10, 64)
+	if n := longest(s, c); n > most {
+		return sqldb.Reasonf("quirk-differs", "Cut the texts to a length first.",
+			"The result could have %d bytes, and MariaDB gives NULL past its largest packet of %d.", n, most)
+	}
+	return nil
+}
+
+// endless is the length of a text of which nothing is known.
+const endless = 1 << 32
+
+// longest bounds the bytes of a text.
+func longest(s *sqldb.Source, e plan.Expr) int64 {
+	switch e := e.(type) {
+	case *plan.Const:
+		return int64(len(e.Val.String()))
+	case *plan.Case:
+		most := longest(s, e.Else)
+		for _, w := range e.Whens {
+			most = max(most, longest(s, w.Result))
+		}
+		return most
+	case *plan.Call:
+		var sum int64
+		for _, a := range e.Args {
+			sum += longest(s, a)
+		}
+		switch e.Op {
+		case "||", "concat", "coalesce", "btrim", "ltrim", "rtrim", "left", "right", "substring", "substr", "lower", "upper":
+			return min(4*sum, endless)
+		}
+	case *plan.Cast:
+		return longest(s, e.Arg)
+	}
+	if !e.Type().Kind.IsText() {
+		return 300 // a number or a time
+	}
+	col := s.Column(e)
+	if col == nil {
+		return endless
+	}
+	kind, size, _ := strings.Cut(strings.TrimSuffix(col.Native, ")"), "(")
+	n, err := strconv.ParseInt(size, 10, 64)
+	switch {
+	case err == nil && (kind == "char" || kind == "varchar"):
+		return 4 * n
+	case strings.HasPrefix(kind, "enum"), strings.HasPrefix(kind, "set"), kind == "tinytext", col.ReadAs != "":
+		return 1 << 16
+	case kind == "text":
+		return 1 << 18
+	}
+	return endless
+}
+
 func comparedCall(open string) sqldb.Writer {
 	return func(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
 		var args []sqldb.Rope
@@ -241,6 +335,12 @@ func spacesOnly(_ *sqldb.Source, c *plan.Call) *fold.Reason {
 // where both raise an error on overflow. MariaDB computes smaller integers as
 // bigint and so does not notice that they overflow.
 func arithmetic(s *sqldb.Source, c *plan.Call) *fold.Reason {
+	for _, a := range c.Args {
+		if col := s.Column(uncast(a)); col != nil && strings.Contains(col.Native, "unsigned") {
+			return sqldb.Reasonf("overflow-differs", "Cast the column in a view of the source.",
+				"MariaDB computes with %s, which is unsigned, without a sign: a negative result would be an error.", col.Name)
+		}
+	}
 	switch c.Typ.Kind {
 	case value.Int8:
 		return nil
@@ -254,6 +354,42 @@ func arithmetic(s *sqldb.Source, c *plan.Call) *fold.Reason {
 		return sqldb.Reasonf("no-equivalent", "Move the days to the constant that the date is compared with.", "MariaDB's date arithmetic gives NULL where Rovik raises an error.")
 	}
 	return sqldb.Reasonf("no-equivalent", "Cast to numeric, whose arithmetic is exact.", "MariaDB does not compute %s %s as Rovik does.", c.Typ, c.Op)
+}
+
+// uncast takes casts off an expression.
+func uncast(e plan.Expr) plan.Expr {
+	for {
+		c, ok := e.(*plan.Cast)
+		if !ok {
+			return e
+		}
+		e = c.Arg
+	}
+}
+
+// sameScale judges what gives one of several values: MariaDB gives all of them the
+// scale of one.
+func sameScale(s *sqldb.Source, c *plan.Call) *fold.Reason {
+	if c.Typ.Kind != value.Numeric {
+		return nil
+	}
+	return scalesReason(c.Args)
+}
+
+func scalesReason(values []plan.Expr) *fold.Reason {
+	first := -1
+	for _, v := range values {
+		if k, isConst := v.(*plan.Const); isConst && k.Val.IsNull {
+			continue
+		}
+		_, scale, ok := sqldb.Digits(v)
+		if !ok || first >= 0 && scale != first {
+			return sqldb.Reasonf("function-differs", "Round them to one number of decimals.",
+				"The values have different numbers of decimals, and MariaDB would give all of them those of one.")
+		}
+		first = scale
+	}
+	return nil
 }
 
 func boundedDigits(_ *sqldb.Source, c *plan.Call) *fold.Reason {
@@ -401,7 +537,7 @@ func extract(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
 	return sqldb.Text(before).Add(p.Expr(plan.Children(e)[1]), sqldb.Text(after))
 }
 
-func cast(_ *sqldb.Source, c *plan.Cast) (sqldb.Writer, *fold.Reason) {
+func cast(s *sqldb.Source, c *plan.Cast) (sqldb.Writer, *fold.Reason) {
 	from, to := c.Arg.Type().Kind, c.Typ.Kind
 	_, widening := value.ImplicitSteps(from, to)
 	switch {
@@ -417,6 +553,9 @@ func cast(_ *sqldb.Source, c *plan.Cast) (sqldb.Writer, *fold.Reason) {
 	case from == value.Timestamp && to == value.TimestampTZ, from == value.TimestampTZ && to == value.Timestamp:
 		return sqldb.Bare, nil
 	case (from.IsInteger() || from == value.Date) && to == value.Text:
+		if col := s.Column(c.Arg); col != nil && strings.Contains(col.Native, "zerofill") {
+			return nil, sqldb.Reasonf("cast-differs", "Cast in Rovik what few rows are left.", "MariaDB writes %s, which is ZEROFILL, with zeros in front.", col.Name)
+		}
 		return sqldb.CastAs("CHAR"), nil
 	}
 	text := "MariaDB turns %s into %s by other rules: what does not fit becomes 0, NULL or a cut-off value where Rovik raises an error."

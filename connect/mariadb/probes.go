@@ -42,7 +42,7 @@ var probes = []sqldb.Probe{
 	{Name: "session is read-only", SQL: "SELECT @@session.tx_read_only", Meaning: "Rovik only reads."},
 	{Name: "session time zone", SQL: "SELECT @@session.time_zone", Want: "+00:00", Need: "yes", Ops: []string{"extract"}, Meaning: "Moments are compared and cut to days in UTC: yes while the session is."},
 	{Name: quirkCache, SQL: "SELECT @@session.optimizer_switch LIKE '%subquery_cache=on%'", Meaning: "Switched off by Rovik: the cache mistakes texts that differ in case for each other. EXISTS and IN fold while this is no."},
-	{Name: "largest packet", SQL: "SELECT @@max_allowed_packet", Meaning: "Bounds, in bytes, a statement with shipped keys."},
+	{Name: quirkPacket, SQL: "SELECT @@max_allowed_packet", Meaning: "Bounds, in bytes, a statement with shipped keys."},
 }
 
 // UsualQuirks are those of a server on which the rules hold, but for the

@@ -4,9 +4,9 @@ package mariadb
 import (
 	"context"
 	"database/sql"
-	"database/sql/driver"
 	"errors"
 	"fmt"
+	"maps"
 	"strings"
 	"time"
 
@@ -31,6 +31,9 @@ type Source struct {
 	cfg   connect.Config
 	db    *sql.DB
 	types connect.ColumnTypes
+	conn  *sql.Conn // where set, what the catalogue is read through
+	// sessions is what is known of connections and of tables seen through them.
+	sessions *sessions
 }
 
 // New prepares a source; it connects when first used.
@@ -47,13 +50,7 @@ func New(name string, cfg connect.Config) (*Source, error) {
 	mc.Timeout = 5 * time.Second
 	mc.Logger = &mysql.NopLogger{} // what it would say is in the errors
 	mc.Collation = "utf8mb4_general_ci"
-	mc.Params = map[string]string{
-		"time_zone": "'+00:00'", "tx_read_only": "1",
-		// The server's cache of subquery results finds its entries by the
-		// collation of the outer columns, whatever collation the subquery names.
-		"optimizer_switch": "'subquery_cache=off'",
-		"sql_mode":         "'STRICT_ALL_TABLES,NO_UNSIGNED_SUBTRACTION,ERROR_FOR_DIVISION_BY_ZERO'",
-	}
+	mc.Params = maps.Clone(pinned)
 	if mc.TLS, err = cfg.TLSConfig(); err != nil {
 		return nil, err
 	}
@@ -65,7 +62,7 @@ func New(name string, cfg connect.Config) (*Source, error) {
 	db := sql.OpenDB(connector)
 	db.SetMaxOpenConns(cfg.Limits.Full().Connections)
 	db.SetMaxIdleConns(cfg.Limits.Full().Connections)
-	return &Source{name: name, cfg: cfg, db: db}, nil
+	return &Source{name: name, cfg: cfg, db: db, sessions: &sessions{}}, nil
 }
 
 // Proposes tells that columns have types of their own; see connect.Typer.
@@ -102,6 +99,21 @@ func (s *Source) inDatabases(column string) string {
 		names[i] = literal(name)
 	}
 	return column + " IN (" + strings.Join(names, ", ") + ")"
+}
+
+// few is how many tables are named one by one in a question to the catalogue.
+const few = 20
+
+// only is a condition for the rows of information_schema that tell of tables.
+func (s *Source) only(column string, tables map[tableName]*catalog.Table) string {
+	if len(tables) > few {
+		return s.inDatabases(column)
+	}
+	var list []string
+	for n := range tables {
+		list = append(list, fmt.Sprintf("(%s = %s AND table_name = %s)", column, literal(n.database), literal(n.table)))
+	}
+	return "(" + strings.Join(append(list, "FALSE"), " OR ") + ")"
 }
 
 // literal writes a text so that it means the same in every SQL mode.
@@ -166,9 +178,15 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 	if err != nil {
 		return nil, s.explain(err)
 	}
-	var id int64
-	if err := conn.QueryRowContext(ctx, "SELECT CONNECTION_ID()").Scan(&id); err != nil {
+	id, err := s.sessions.id(ctx, conn)
+	if err == nil {
+		err = s.verify(ctx, conn, st.Tables)
+	}
+	if err != nil {
 		_ = conn.Close()
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
 		return nil, s.explain(err)
 	}
 	killed := make(chan struct{})
@@ -185,7 +203,9 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 			// The kill may still be on its way: let it not hit whoever uses the
 			// connection next.
 			<-killed
-			_ = conn.Raw(func(any) error { return driver.ErrBadConn })
+			s.sessions.drop(conn)
+		} else if sqldb.HasVerbatim(st) {
+			s.sessions.drop(conn) // what it may have set goes with it
 		}
 		return conn.Close()
 	}
@@ -229,7 +249,11 @@ func (s *Source) Plan(ctx context.Context, st *fold.Statement) ([]string, error)
 }
 
 func (s *Source) query(ctx context.Context, text string, scan func(*sql.Rows) error, args ...any) error {
-	rows, err := s.db.QueryContext(ctx, text, args...)
+	ask := s.db.QueryContext
+	if s.conn != nil {
+		ask = s.conn.QueryContext
+	}
+	rows, err := ask(ctx, text, args...)
 	if err != nil {
 		return s.explain(err)
 	}
@@ -252,7 +276,6 @@ func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
 	if err := s.present(ctx); err != nil {
 		return nil, err
 	}
-	several := len(databases(s.cfg)) != 1
 	tables := map[tableName]*catalog.Table{}
 	err := s.query(ctx, `SELECT table_schema, table_name, COALESCE(table_rows, 0) FROM information_schema.tables
 		WHERE `+s.inDatabases("table_schema")+` ORDER BY table_schema, table_name`, func(r *sql.Rows) error {
@@ -261,7 +284,7 @@ func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
 		if err := r.Scan(&database, &t.Name, &t.Rows); err != nil {
 			return err
 		}
-		if several {
+		if len(databases(s.cfg)) != 1 {
 			t.Schema = database
 		}
 		tables[tableName{database, t.Name}] = t
@@ -320,7 +343,7 @@ func (s *Source) noDatabase(name string) error {
 func (s *Source) columns(ctx context.Context, tables map[tableName]*catalog.Table) error {
 	return s.query(ctx, `SELECT table_schema, table_name, column_name, data_type, column_type, is_nullable = 'YES',
 		COALESCE(numeric_precision, 0), COALESCE(numeric_scale, 0), COALESCE(collation_name, '')
-		FROM information_schema.columns WHERE `+s.inDatabases("table_schema")+` ORDER BY table_schema, table_name, ordinal_position`, func(r *sql.Rows) error {
+		FROM information_schema.columns WHERE `+s.only("table_schema", tables)+` ORDER BY table_schema, table_name, ordinal_position`, func(r *sql.Rows) error {
 		var of tableName
 		var data string
 		var c catalog.Column
@@ -411,7 +434,7 @@ const separator = "\x01"
 
 func (s *Source) keys(ctx context.Context, tables map[tableName]*catalog.Table) error {
 	err := s.query(ctx, `SELECT table_schema, table_name, MAX(index_name = 'PRIMARY'), GROUP_CONCAT(column_name ORDER BY seq_in_index SEPARATOR '`+separator+`')
-		FROM information_schema.statistics WHERE `+s.inDatabases("table_schema")+` AND non_unique = 0
+		FROM information_schema.statistics WHERE `+s.only("table_schema", tables)+` AND non_unique = 0
 		GROUP BY table_schema, table_name, index_name ORDER BY table_schema, table_name, index_name <> 'PRIMARY', index_name`, func(r *sql.Rows) error {
 		var of tableName
 		var cols string
@@ -429,7 +452,7 @@ func (s *Source) keys(ctx context.Context, tables map[tableName]*catalog.Table) 
 	}
 	return s.query(ctx, `SELECT table_schema, table_name, referenced_table_schema, referenced_table_name, GROUP_CONCAT(column_name ORDER BY ordinal_position SEPARATOR '`+separator+`'),
 		GROUP_CONCAT(referenced_column_name ORDER BY ordinal_position SEPARATOR '`+separator+`')
-		FROM information_schema.key_column_usage WHERE `+s.inDatabases("table_schema")+` AND referenced_table_name IS NOT NULL
+		FROM information_schema.key_column_usage WHERE `+s.only("table_schema", tables)+` AND referenced_table_name IS NOT NULL
 		GROUP BY table_schema, table_name, constraint_name, referenced_table_schema, referenced_table_name ORDER BY table_schema, table_name, constraint_name`, func(r *sql.Rows) error {
 		var of, to tableName
 		var cols, refs string

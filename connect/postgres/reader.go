@@ -5,11 +5,13 @@ import (
 	"context"
 	"encoding/binary"
 	"encoding/hex"
+	"errors"
 	"fmt"
 	"io"
 	"math"
 	"math/big"
 	"math/bits"
+	"strings"
 
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/array"
@@ -25,12 +27,14 @@ import (
 
 // reader takes rows from the wire's binary form into Arrow builders.
 type reader struct {
-	source *Source
-	conn   *pgxpool.Conn
-	rows   *pgconn.ResultReader
-	names  []string
-	cols   []column
-	done   bool
+	source  *Source
+	conn    *pgxpool.Conn
+	st      *fold.Statement
+	opening *opening
+	rows    *pgconn.ResultReader // nil before the first is asked for
+	names   []string
+	cols    []column
+	done    bool
 }
 
 // column appends one column's cells. NULL is nil.
@@ -39,8 +43,8 @@ type column struct {
 	append  func(cell []byte) error
 }
 
-func newReader(s *Source, conn *pgxpool.Conn, rows *pgconn.ResultReader, st *fold.Statement) *reader {
-	r := &reader{source: s, conn: conn, rows: rows}
+func newReader(s *Source, conn *pgxpool.Conn, o *opening, st *fold.Statement) *reader {
+	r := &reader{source: s, conn: conn, opening: o, st: st}
 	for _, c := range st.Columns {
 		r.names = append(r.names, c.Name)
 		r.cols = append(r.cols, newColumn(c.Type.Kind))
@@ -52,6 +56,14 @@ func newReader(s *Source, conn *pgxpool.Conn, rows *pgconn.ResultReader, st *fol
 func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
 	if r.done {
 		return kernel.Batch{}, io.EOF
+	}
+	if r.rows == nil {
+		rows, err := r.opening.rows(ctx, r.source, r.st)
+		if err != nil {
+			r.done = true
+			return kernel.Batch{}, r.ended(ctx, err)
+		}
+		r.rows = rows
 	}
 	n := 0
 	for n < exec.BatchRows && r.rows.NextRow() {
@@ -69,10 +81,7 @@ func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
 	if n < exec.BatchRows {
 		r.done = true
 		if _, err := r.rows.Close(); err != nil {
-			if ctx.Err() != nil {
-				return kernel.Batch{}, ctx.Err()
-			}
-			return kernel.Batch{}, r.source.explain(err)
+			return kernel.Batch{}, r.ended(ctx, err)
 		}
 		if n == 0 {
 			return kernel.Batch{}, io.EOF
@@ -89,11 +98,31 @@ func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
 	return b, nil
 }
 
+// ended is the error of a reading that failed.
+func (r *reader) ended(ctx context.Context, err error) error {
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	var pe *pgconn.PgError
+	if errors.As(err, &pe) && strings.HasPrefix(pe.Code, "42") && len(r.opening.tables) > 0 {
+		// The server does not understand what was planned: its tables may be others.
+		if changed := r.source.Verify(ctx, r.opening.tables); changed != nil {
+			return changed
+		}
+	}
+	return r.source.explain(err)
+}
+
 // Close gives the connection back.
 func (r *reader) Close() error {
-	var err error
-	if !r.done {
-		_, err = r.rows.Close()
+	err := r.opening.pipe.Close()
+	if r.done {
+		err = nil // it has been told
+	}
+	conn := r.conn.Conn().PgConn()
+	rollback(context.Background(), conn)
+	if r.rows == nil {
+		r.opening.forget(conn) // what it was to prepare may not be
 	}
 	r.conn.Release()
 	return err

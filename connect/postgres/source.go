@@ -5,7 +5,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgconn"
@@ -25,6 +28,8 @@ type Source struct {
 	name string
 	cfg  connect.Config
 	pool *pgxpool.Pool
+	// verified are the versions of tables in which they were as they are known.
+	verified sync.Map // *catalog.Table: string
 }
 
 // New prepares a source; it connects when first used.
@@ -47,10 +52,11 @@ func New(name string, cfg connect.Config) (*Source, error) {
 		c.Fallbacks = []*pgconn.FallbackConfig{{Host: c.Host, Port: c.Port}}
 	}
 	c.ConnectTimeout = 5 * time.Second
-	c.RuntimeParams = map[string]string{
-		"application_name": "rovik", "default_transaction_read_only": "on", "timezone": "UTC",
-		"datestyle": "ISO, YMD", "intervalstyle": "postgres",
+	c.RuntimeParams = map[string]string{"application_name": "rovik"}
+	for setting, v := range pinned {
+		c.RuntimeParams[setting] = v
 	}
+	c.AfterConnect = prepareSession
 	// A cancelled context asks the server to end the statement.
 	c.BuildContextWatcherHandler = func(conn *pgconn.PgConn) ctxwatch.Handler {
 		return &pgconn.CancelRequestContextWatcherHandler{Conn: conn, DeadlineDelay: 2 * time.Second}
@@ -122,12 +128,7 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 	if err != nil {
 		return nil, s.explain(err)
 	}
-	params := make([][]byte, len(st.Parameters))
-	for i, p := range st.Parameters {
-		params[i] = []byte(p.String())
-	}
-	rr := conn.Conn().PgConn().ExecParams(ctx, text, params, nil, nil, []int16{1})
-	return newReader(s, conn, rr, st), nil
+	return newReader(s, conn, s.begin(ctx, conn.Conn().PgConn(), st, text), st), nil
 }
 
 // Plan returns PostgreSQL's EXPLAIN; see connect.Source.
@@ -141,9 +142,13 @@ func (s *Source) Plan(ctx context.Context, st *fold.Statement) ([]string, error)
 	for i, p := range st.Parameters {
 		params[i] = []byte(p.String())
 	}
-	res := conn.Conn().PgConn().ExecParams(ctx, "EXPLAIN "+st.Text, params, nil, nil, nil).Read()
-	if res.Err != nil {
-		return nil, s.explain(res.Err)
+	var res *pgconn.Result
+	err = inUserPath(ctx, conn.Conn().PgConn(), func() error {
+		res = conn.Conn().PgConn().ExecParams(ctx, "EXPLAIN "+st.Text, params, nil, nil, nil).Read()
+		return res.Err
+	})
+	if err != nil {
+		return nil, s.explain(err)
 	}
 	var lines []string
 	for _, r := range res.Rows {
@@ -153,8 +158,8 @@ func (s *Source) Plan(ctx context.Context, st *fold.Statement) ([]string, error)
 }
 
 // query runs a statement of Rovik's own and hands its rows to scan.
-func (s *Source) query(ctx context.Context, sql string, scan func(row func(...any) error) error) error {
-	rows, err := s.pool.Query(ctx, sql)
+func (s *Source) query(ctx context.Context, sql string, scan func(row func(...any) error) error, args ...any) error {
+	rows, err := s.pool.Query(ctx, sql, args...)
 	if err != nil {
 		return s.explain(err)
 	}
@@ -218,7 +223,7 @@ func (s *Source) columns(ctx context.Context, tables map[uint32]*catalog.Table) 
 		JOIN pg_namespace n ON n.oid = c.relnamespace
 		LEFT JOIN pg_collation co ON co.oid = a.attcollation
 		LEFT JOIN pg_stats st ON st.schemaname = n.nspname AND st.tablename = c.relname AND st.attname = a.attname AND NOT st.inherited
-		WHERE a.attnum > 0 AND NOT a.attisdropped
+		WHERE a.attnum > 0 AND NOT a.attisdropped AND a.attrelid = ANY($1::oid[])
 		ORDER BY a.attrelid, a.attnum`, func(row func(...any) error) error {
 		var oid uint32
 		var c catalog.Column
@@ -248,7 +253,7 @@ func (s *Source) columns(ctx context.Context, tables map[uint32]*catalog.Table) 
 		}
 		t.Columns = append(t.Columns, c)
 		return nil
-	})
+	}, slices.Collect(maps.Keys(tables)))
 }
 
 // histogram notes PostgreSQL's statistics of a column. Its bounds are of use
@@ -314,7 +319,7 @@ func (s *Source) keys(ctx context.Context, tables map[uint32]*catalog.Table) err
 		         WHERE k.ord <= i.indnkeyatts ORDER BY k.ord), chr(1))
 		FROM pg_index i JOIN pg_class c ON c.oid = i.indrelid
 		WHERE i.indisunique AND i.indpred IS NULL AND i.indexprs IS NULL AND i.indisvalid AND i.indimmediate
-		  AND NOT (c.relkind = 'r' AND c.relhassubclass)
+		  AND NOT (c.relkind = 'r' AND c.relhassubclass) AND i.indrelid = ANY($1::oid[])
 		ORDER BY i.indrelid, i.indisprimary DESC, i.indexrelid`, func(row func(...any) error) error {
 		var oid uint32
 		var primary bool
@@ -326,7 +331,7 @@ func (s *Source) keys(ctx context.Context, tables map[uint32]*catalog.Table) err
 			t.Keys = append(t.Keys, catalog.Key{Columns: strings.Split(cols, "\x01"), Primary: primary})
 		}
 		return nil
-	})
+	}, slices.Collect(maps.Keys(tables)))
 	if err != nil {
 		return err
 	}

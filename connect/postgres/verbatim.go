@@ -3,6 +3,8 @@ package postgres
 import (
 	"context"
 
+	"github.com/jackc/pgx/v5/pgconn"
+
 	"rovik/connect/sqldb"
 	"rovik/core/catalog"
 	"rovik/core/value"
@@ -15,7 +17,11 @@ func (s *Source) Describe(ctx context.Context, statement string) (*catalog.Table
 		return nil, s.explain(err)
 	}
 	defer conn.Release()
-	d, err := conn.Conn().PgConn().Prepare(ctx, "", "SELECT * FROM "+sqldb.Nested(statement)+" AS verbatim", nil)
+	var d *pgconn.StatementDescription
+	err = inUserPath(ctx, conn.Conn().PgConn(), func() (err error) {
+		d, err = conn.Conn().PgConn().Prepare(ctx, "", "SELECT * FROM "+sqldb.Nested(statement)+" AS verbatim", nil)
+		return err
+	})
 	if err != nil {
 		return nil, s.explain(err)
 	}

@@ -22,6 +22,7 @@ type block struct {
 	grouped  bool
 	having   []Rope
 	computed plan.IDs // columns that are, or are made of, computed group keys
+	constant plan.IDs // columns that are constants
 	windowed bool     // a column is a window function
 	distinct Rope
 	on       bool // distinct is DISTINCT ON, and order decides what it keeps
@@ -90,11 +91,16 @@ func (p *Printer) block(n plan.Node) (*block, error) {
 		p.cols = in.cols
 		b.cols = map[plan.ID]Rope{}
 		b.computed = plan.IDs{}
+		constant := plan.IDs{}
+		b.constant = constant
 		for _, it := range n.Items {
 			if plan.Uses(it.Expr).Meets(in.computed) {
 				b.computed[it.ID] = true
 			}
 			r := p.Expr(it.Expr)
+			if !in.orderedBy(it.Expr) {
+				constant[it.ID] = true
+			}
 			if _, isCol := it.Expr.(*plan.Col); !isCol {
 				r = marked(fold.KindExpression, it.Expr.Origin(), r)
 			}
@@ -129,6 +135,9 @@ func (p *Printer) block(n plan.Node) (*block, error) {
 		p.cols = in.cols
 		b.sort = n.Org
 		for _, k := range n.Keys {
+			if !b.orderedBy(k.Expr) {
+				continue
+			}
 			b.order = append(b.order, p.sortKey(k))
 		}
 		return &b, nil
@@ -156,6 +165,20 @@ func (p *Printer) block(n plan.Node) (*block, error) {
 		return &b, nil
 	}
 	return nil, fmt.Errorf("sqldb: %T does not go into a statement", n)
+}
+
+// orderedBy reports whether rows can differ in e. A constant as a sort key would
+// be taken for the position of a column.
+func (b *block) orderedBy(e plan.Expr) bool {
+	switch e := e.(type) {
+	case *plan.Const:
+		return false
+	case *plan.Col:
+		return !b.constant[e.ID]
+	case *plan.Cast:
+		return b.orderedBy(e.Arg)
+	}
+	return true
 }
 
 // reads reports whether items read any of cols.
@@ -214,9 +237,6 @@ func (p *Printer) limitText(n *plan.Limit) string {
 func (p *Printer) sortKey(k plan.SortKey) Rope {
 	d := p.Source.Dialect
 	key := p.Compared(k.Expr)
-	if _, constant := k.Expr.(*plan.Const); constant {
-		key = Text("(").Add(key, Text(")")) // a bare number would mean a column's position
-	}
 	out := key
 	if k.Desc {
 		out = out.Add(Text(" DESC"))

@@ -40,11 +40,17 @@ type Dialect struct {
 	FilterClause bool
 	// Window judges a window function; its parts have been judged.
 	Window func(s *Source, w plan.WindowCall) *fold.Reason
+	// Choice judges what gives one of several values, as CASE does; nil where that
+	// changes none of them.
+	Choice func(values []plan.Expr) *fold.Reason
 	// Operator judges operators; see fold.Source.
 	Operator func(s *Source, n plan.Node) *fold.Reason
 	// Binary writes a text operand so that it compares by code point without
 	// padding; it fails with a reason where the database cannot.
 	Binary func(s *Source, e plan.Expr) (before, after string, why *fold.Reason)
+	// Ordered judges that values that are equal alike are ordered alike too; nil
+	// where that is always so.
+	Ordered func(s *Source, e plan.Expr) *fold.Reason
 	// Loosen finds a wider condition that the database can apply, for one
 	// that it cannot apply exactly.
 	Loosen func(s *Source, e plan.Expr) plan.Expr
@@ -86,6 +92,29 @@ type Writer func(p *Printer, e plan.Expr) Rope
 type Source struct {
 	Dialect *Dialect
 	Catalog *catalog.Source
+	columns func(plan.ID) (*catalog.Table, int)
+}
+
+// Reading returns the source for a plan of whose columns it is told; see
+// fold.Informed.
+func (s *Source) Reading(of func(plan.ID) (*catalog.Table, int)) fold.Source {
+	c := *s
+	c.columns = of
+	return &c
+}
+
+// Column returns the column of a table that e is, or nil where e is none or that
+// is not known.
+func (s *Source) Column(e plan.Expr) *catalog.Column {
+	c, isCol := e.(*plan.Col)
+	if !isCol || s.columns == nil {
+		return nil
+	}
+	t, i := s.columns(c.ID)
+	if t == nil {
+		return nil
+	}
+	return &t.Columns[i]
 }
 
 // Name returns the source's name.
@@ -115,6 +144,14 @@ func (s *Source) Value(e plan.Expr) *fold.Reason {
 	case *plan.Cast:
 		_, r := s.Dialect.Cast(s, e)
 		return r
+	case *plan.Case:
+		if s.Dialect.Choice != nil && e.Typ.Kind == value.Numeric {
+			values := []plan.Expr{e.Else}
+			for _, w := range e.Whens {
+				values = append(values, w.Result)
+			}
+			return s.Dialect.Choice(values)
+		}
 	case *plan.Call:
 		rule, ok := s.Dialect.Calls[e.Op]
 		if !ok {
@@ -167,7 +204,18 @@ func (s *Source) kindReason(k value.Kind) *fold.Reason {
 }
 
 // Order judges a sort key; see fold.Source.
-func (s *Source) Order(k plan.SortKey) *fold.Reason { return s.Group(k.Expr) }
+func (s *Source) Order(k plan.SortKey) *fold.Reason { return s.ordered(k.Expr) }
+
+// ordered judges that values of an expression are ordered as in Rovik.
+func (s *Source) ordered(e plan.Expr) *fold.Reason {
+	if r := s.Group(e); r != nil {
+		return r
+	}
+	if s.Dialect.Ordered != nil {
+		return s.Dialect.Ordered(s, e)
+	}
+	return nil
+}
 
 // Aggregate judges an aggregate call; see fold.Source.
 func (s *Source) Aggregate(a plan.Agg) *fold.Reason {
@@ -176,8 +224,13 @@ func (s *Source) Aggregate(a plan.Agg) *fold.Reason {
 			return r
 		}
 	}
-	if a.Distinct || a.Func == "min" || a.Func == "max" {
-		for _, e := range a.Args {
+	extreme := a.Func == "min" || a.Func == "max"
+	for _, e := range a.Args {
+		if extreme {
+			if r := s.ordered(e); r != nil {
+				return r
+			}
+		} else if a.Distinct {
 			if r := s.Group(e); r != nil {
 				return r
 			}
@@ -238,6 +291,15 @@ func (s *Source) Window(w plan.WindowCall) *fold.Reason {
 			return r
 		}
 	}
+	constants := 0
+	for _, k := range w.Order {
+		if _, constant := k.Expr.(*plan.Const); constant {
+			constants++
+		}
+		if constants > 0 && (!w.Frame.IsDefault() || constants == len(w.Order)) {
+			return Reasonf("no-equivalent", "Order the window by a column.", "The window is ordered by a constant, which %s takes for a column's position.", s.Dialect.Product)
+		}
+	}
 	if r := s.floatReason(w.Func, w.Args); r != nil {
 		return r
 	}
@@ -245,7 +307,7 @@ func (s *Source) Window(w plan.WindowCall) *fold.Reason {
 		return Reasonf("row-order", "Add ORDER BY to the window.", "%s() depends on the order of the rows, which %s chooses.", w.Func, s.Dialect.Product)
 	}
 	if w.Func == "min" || w.Func == "max" {
-		if r := s.Group(w.Args[0]); r != nil {
+		if r := s.ordered(w.Args[0]); r != nil {
 			return r
 		}
 	}
@@ -281,7 +343,7 @@ func (s *Source) Operator(n plan.Node) *fold.Reason {
 		if n.Ties == nil {
 			return nil
 		}
-	case *plan.SetOp:
+	case *plan.SetOp, *plan.Union:
 	default:
 		return nil
 	}

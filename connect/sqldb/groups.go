@@ -144,11 +144,13 @@ func (p *Printer) window(w plan.WindowCall) Rope {
 		}
 		parts = append(parts, Text("PARTITION BY ").Add(Join(keys, ", ")))
 	}
-	if len(w.Order) > 0 {
-		var keys []Rope
-		for _, k := range w.Order {
+	var keys []Rope
+	for _, k := range w.Order {
+		if _, constant := k.Expr.(*plan.Const); !constant {
 			keys = append(keys, p.sortKey(k))
 		}
+	}
+	if len(keys) > 0 {
 		parts = append(parts, Text("ORDER BY ").Add(Join(keys, ", ")))
 	}
 	if !w.Frame.IsDefault() {

@@ -18,15 +18,16 @@ type Printer struct {
 }
 
 // SameCollation tells whether the text columns among operands, beside
-// constants, compare by one collation of their own. Expressions may not.
-func (p *Printer) SameCollation(operands []plan.Expr) bool {
+// constants, compare by one collation of their own, of which holds must say that
+// it is one that a constant can be compared by. Expressions may not.
+func (p *Printer) SameCollation(operands []plan.Expr, holds func(collation string) bool) bool {
 	name := ""
 	for _, e := range operands {
 		switch e := e.(type) {
 		case *plan.Const, *plan.ShippedKeys:
 		case *plan.Col:
 			c, ok := p.collations[e.ID]
-			if !ok || name != "" && c != name {
+			if !ok || name != "" && c != name || !holds(c) {
 				return false
 			}
 			name = c

@@ -1,6 +1,7 @@
 package sqldb
 
 import (
+	"bytes"
 	"context"
 	"database/sql"
 	"errors"
@@ -167,7 +168,13 @@ func textColumn(k value.Kind) (array.Builder, func([]byte) error) {
 			return err
 		}
 	case *array.StringBuilder:
-		return b, func(x []byte) error { b.BinaryBuilder.Append(x); return nil }
+		return b, func(x []byte) error {
+			if bytes.IndexByte(x, 0) >= 0 {
+				return errors.New("text cannot hold a zero byte")
+			}
+			b.BinaryBuilder.Append(x)
+			return nil
+		}
 	}
 	if bin, ok := b.(*array.BinaryBuilder); ok {
 		return b, func(x []byte) error { bin.Append(x); return nil }
@@ -193,7 +200,7 @@ func Arguments(st *fold.Statement) []any {
 	out := make([]any, len(st.Parameters))
 	for i, p := range st.Parameters {
 		switch p.Kind {
-		case value.Int2, value.Int4, value.Int8:
+		case value.Int2, value.Int4, value.Int8, value.Bool: // these databases have numbers for truth
 			out[i] = p.Int
 		case value.Float8:
 			out[i] = p.Float

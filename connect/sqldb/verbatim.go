@@ -1,9 +1,11 @@
 package sqldb
 
 import (
+	"slices"
 	"strings"
 
 	"rovik/core/catalog"
+	"rovik/core/fold"
 	"rovik/core/value"
 )
 
@@ -35,4 +37,10 @@ func CheckColumns(t *catalog.Table) error {
 		return value.Errorf(value.CodeSource, "the statement gives no columns").WithHint("write a statement that gives rows")
 	}
 	return nil
+}
+
+// HasVerbatim reports whether a statement holds one that somebody wrote in the
+// source's own language.
+func HasVerbatim(st *fold.Statement) bool {
+	return slices.ContainsFunc(st.Tables, func(t *catalog.Table) bool { return t.Verbatim != "" })
 }

@@ -10,7 +10,11 @@ import (
 	"rovik/core/value"
 )
 
-const quirkLike = "LIKE ignores case"
+// Names of quirks that folding reads.
+const (
+	quirkLike  = "LIKE ignores case"
+	quirkOrder = "BINARY orders by code point"
+)
 
 // dialect is SQLite's. It is typed by value, not by column: columns whose
 // values were found to be of several types are read as text, and what would
@@ -64,6 +68,8 @@ var dialect = &sqldb.Dialect{
 			if n.Kind != plan.FullJoin || s.Catalog.Is("full joins", "yes") {
 				return nil
 			}
+		case *plan.Union:
+			return nil
 		case *plan.SetOp:
 			if !n.All {
 				return nil
@@ -73,6 +79,13 @@ var dialect = &sqldb.Dialect{
 	},
 	Binary: func(*sqldb.Source, plan.Expr) (string, string, *fold.Reason) {
 		return "", " COLLATE BINARY", nil
+	},
+	Ordered: func(s *sqldb.Source, e plan.Expr) *fold.Reason {
+		if !e.Type().Kind.IsText() || s.Catalog.Is(quirkOrder, "yes") {
+			return nil
+		}
+		return sqldb.Reasonf("quirk-differs", "Keep the text in a database whose encoding is UTF-8.",
+			"%q was measured otherwise on %s, whose texts are kept in UTF-16.", quirkOrder, s.Name())
 	},
 	NullsLow: true, NullsWord: true,
 	Unlimited: "-1",

@@ -6,7 +6,7 @@ import "rovik/connect/sqldb"
 var probes = []sqldb.Probe{
 	{Name: "text equality ignores case", SQL: "SELECT 'A' = 'a'", Meaning: "Comparisons name the collation BINARY, whatever a column's own is."},
 	{Name: "text equality ignores trailing spaces", SQL: "SELECT 'a' = 'a ' COLLATE BINARY", Need: "no", Ops: []string{"=", "<>", "in"}, Text: true, Meaning: "Equality of text folds under BINARY while this is no."},
-	{Name: "BINARY orders by code point", SQL: "SELECT 'Z' < 'a' COLLATE BINARY AND 'z' < 'é' COLLATE BINARY", Need: "yes", Ops: []string{"<", "<=", ">", ">="}, Text: true, Meaning: "Ranges of text fold under that collation while this is yes."},
+	{Name: quirkOrder, SQL: "SELECT 'Z' < 'a' COLLATE BINARY AND 'z' < 'é' COLLATE BINARY AND 'b' < 'ā' COLLATE BINARY AND 'ﬀ' < '💥' COLLATE BINARY", Need: "yes", Ops: []string{"<", "<=", ">", ">="}, Text: true, Meaning: "Ranges, sorts and extremes of text fold under that collation while this is yes; it is no where texts are kept in UTF-16."},
 	{Name: quirkLike, SQL: "SELECT CASE WHEN 'A' LIKE 'a' AND NOT 'É' LIKE 'é' THEN 'ascii' WHEN 'A' LIKE 'a' THEN 'all letters' ELSE 'no' END", Meaning: "LIKE is written GLOB, which minds case; ILIKE folds while this is ascii."},
 	{Name: "GLOB minds case", SQL: "SELECT NOT ('A' GLOB 'a') AND 'a*b' GLOB 'a[*]b' AND NOT ('axb' GLOB 'a[*]b')", Need: "yes", Ops: []string{"like"}, Meaning: "LIKE folds as GLOB while this is yes."},
 	{Name: "types belong to values", SQL: "SELECT typeof(CAST('1' AS TEXT)) <> typeof(1)", Meaning: "Each column's values are counted by type; columns with several are read as text."},
@@ -24,7 +24,7 @@ var probes = []sqldb.Probe{
 	{Name: "IS finds NULL equal to NULL", SQL: "SELECT (NULL IS NULL) AND NOT (1 IS NULL) AND (1 IS 1)", Need: "yes", Ops: []string{"is distinct from", "is not distinct from"}, Meaning: "IS DISTINCT FROM folds while this is yes."},
 	{Name: "lower() changes letters beyond ASCII", SQL: "SELECT lower('É') = 'é'", Need: "no", Ops: []string{"lower", "upper"}, Meaning: "lower() and upper() fold while this is no."},
 	{Name: "length counts characters", SQL: "SELECT length('é') = 1", Need: "yes", Ops: []string{"length", "char_length", "character_length", "left", "substring", "substr", "strpos", "position"}, Meaning: "Functions that count in texts fold while this is yes."},
-	{Name: "length ends at a zero byte", SQL: "SELECT length('a' || char(0) || 'b') = 1", Meaning: "Texts with zero bytes cannot cross at all."},
+	{Name: "length ends at a zero byte", SQL: "SELECT length('a' || char(0) || 'b') = 1", Meaning: "Columns with such texts are left out, and one that comes up later is an error."},
 	{Name: "trim takes spaces alone", SQL: "SELECT trim(char(9) || ' a ') = char(9) || ' a'", Need: "yes", Ops: []string{"btrim", "ltrim", "rtrim"}, Meaning: "Trimming folds while this is yes."},
 	{Name: "replace of nothing", SQL: "SELECT replace('a', '', 'b') = 'a'", Need: "yes", Ops: []string{"replace"}, Meaning: "replace() folds while this is yes."},
 	{Name: "text cast to number", SQL: "SELECT CAST('abc' AS INTEGER)", Meaning: "Where Rovik raises an error; casts of text are kept."},

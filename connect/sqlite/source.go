@@ -29,6 +29,8 @@ type Source struct {
 	cfg   connect.Config
 	db    *sql.DB
 	types connect.ColumnTypes
+	conn  *sql.Conn // where set, what the file is read through
+	watch *watch
 }
 
 // New prepares a source; the file is opened when first used, for reading only.
@@ -39,7 +41,12 @@ func New(name string, cfg connect.Config) (*Source, error) {
 		return nil, fmt.Errorf("preparing %s: %w", name, err)
 	}
 	db.SetMaxOpenConns(cfg.Limits.Full().Connections)
-	return &Source{name: name, cfg: cfg, db: db}, nil
+	changes, err := sql.Open("sqlite", dsn.String())
+	if err != nil {
+		return nil, fmt.Errorf("preparing %s: %w", name, err)
+	}
+	changes.SetMaxOpenConns(1)
+	return &Source{name: name, cfg: cfg, db: db, watch: &watch{db: changes}}, nil
 }
 
 // Proposes tells that a column's type follows from all its values; see
@@ -55,7 +62,10 @@ func (s *Source) WithTypes(types connect.ColumnTypes) connect.Source {
 }
 
 // Close closes the file.
-func (s *Source) Close() { _ = s.db.Close() }
+func (s *Source) Close() {
+	_ = s.db.Close()
+	_ = s.watch.db.Close()
+}
 
 // Measures tells whether found has all quirks; see connect.Source.
 func (s *Source) Measures(found *catalog.Source) bool { return sqldb.Complete(probes, found) }
@@ -96,14 +106,35 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 	if err := s.present(); err != nil {
 		return nil, err
 	}
-	rows, err := s.db.QueryContext(ctx, text, sqldb.Arguments(st)...)
-	if err != nil {
+	failed := func(err error) (exec.Reader, error) {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
 		return nil, s.explain(err)
 	}
-	return sqldb.NewRows(rows, st, s.explain, func() error { return nil }), nil
+	conn, err := s.db.Conn(ctx)
+	if err != nil {
+		return failed(err)
+	}
+	// What is verified and what is read are one snapshot.
+	release := func() error {
+		_, err := conn.ExecContext(context.Background(), "ROLLBACK")
+		return errors.Join(err, conn.Close())
+	}
+	if _, err = conn.ExecContext(ctx, "BEGIN"); err != nil {
+		_ = conn.Close()
+		return failed(err)
+	}
+	if err := s.verify(ctx, conn, st.Tables); err != nil {
+		_ = release()
+		return failed(err)
+	}
+	rows, err := conn.QueryContext(ctx, text, sqldb.Arguments(st)...)
+	if err != nil {
+		_ = release()
+		return failed(err)
+	}
+	return sqldb.NewRows(rows, st, s.explain, release), nil
 }
 
 // Plan returns SQLite's EXPLAIN QUERY PLAN; see connect.Source.
@@ -127,7 +158,11 @@ func (s *Source) Plan(ctx context.Context, st *fold.Statement) ([]string, error)
 }
 
 func (s *Source) query(ctx context.Context, text string, scan func(*sql.Rows) error, args ...any) error {
-	rows, err := s.db.QueryContext(ctx, text, args...)
+	ask := s.db.QueryContext
+	if s.conn != nil {
+		ask = s.conn.QueryContext
+	}
+	rows, err := ask(ctx, text, args...)
 	if err != nil {
 		return s.explain(err)
 	}
@@ -178,7 +213,7 @@ func (s *Source) describe(ctx context.Context, t *catalog.Table) error {
 	primary := map[int]string{}
 	// Only a primary key that is the rowid, and so has no index of its own,
 	// never holds NULL; the others may, unless they say otherwise.
-	err := s.query(ctx, "SELECT name, type, \"notnull\", pk, pk > 0 AND NOT EXISTS (SELECT 1 FROM pragma_index_list("+literal(t.Name)+") WHERE origin = 'pk') FROM pragma_table_info("+literal(t.Name)+") ORDER BY cid", func(r *sql.Rows) error {
+	err := s.query(ctx, "SELECT name, type, \"notnull\", pk, pk > 0 AND NOT EXISTS (SELECT 1 FROM pragma_index_list("+literal(t.Name)+") WHERE origin = 'pk') FROM pragma_table_xinfo("+literal(t.Name)+") WHERE hidden <> 1 ORDER BY cid", func(r *sql.Rows) error {
 		var c catalog.Column
 		var notNull, rowid bool
 		var pk int
@@ -261,14 +296,40 @@ func literal(s string) string { return "'" + strings.ReplaceAll(s, "'", "''") + 
 // storage classes, as typeof() names them.
 var classes = []string{"integer", "real", "text", "blob"}
 
-// measure counts rows and, for each column, values by storage class.
+// measuredAtOnce is how many columns are counted by one statement, which has a
+// bound on what it selects.
+const measuredAtOnce = 200
+
+// measure counts rows and, for each column, values by storage class. To verify
+// what is known it leaves out how many different ones there are.
 func (s *Source) measure(ctx context.Context, t *catalog.Table, quoted string) error {
+	var kept []catalog.Column
+	for from := 0; from == 0 || from < len(t.Columns); from += measuredAtOnce {
+		some, err := s.measureColumns(ctx, t, t.Columns[from:min(from+measuredAtOnce, len(t.Columns))], quoted)
+		if err != nil {
+			return err
+		}
+		kept = append(kept, some...)
+	}
+	t.Columns = kept
+	return nil
+}
+
+// counted are the numbers of each column, in the order of the statement.
+const counted = 3 + 4
+
+// measureColumns measures some columns and returns those that can be carried.
+func (s *Source) measureColumns(ctx context.Context, t *catalog.Table, columns []catalog.Column, quoted string) ([]catalog.Column, error) {
 	list := []string{"count(*)"}
-	for _, c := range t.Columns {
+	for _, c := range columns {
 		q := dialect.Quote(c.Name)
-		list = append(list, "count(DISTINCT "+q+")")
+		distinct := "count(DISTINCT " + q + ")"
+		if s.conn != nil {
+			distinct = "0"
+		}
+		list = append(list, distinct, "count(CASE WHEN typeof("+q+") = 'text' AND instr("+q+", char(0)) > 0 THEN 1 END)")
 		for _, class := range classes {
-			list = append(list, "coalesce(sum(typeof("+q+") = '"+class+"'), 0)")
+			list = append(list, "count(CASE WHEN typeof("+q+") = '"+class+"' THEN 1 END)")
 		}
 		list = append(list, strings.ReplaceAll(fitting(c.Native), "%s", q))
 	}
@@ -283,14 +344,17 @@ func (s *Source) measure(ctx context.Context, t *catalog.Table, quoted string) e
 			return err
 		}
 		t.Rows = counts[0]
-		for i, c := range t.Columns {
-			n := counts[1+6*i : 7+6*i]
+		for i, c := range columns {
+			n := counts[1+counted*i : 1+counted*(i+1)]
 			c.Distinct = n[0]
+			zeros, n := n[1], n[2:]
 			if t.Rows > 0 {
-				c.NullShare = 1 - float64(n[1]+n[2]+n[3]+n[4])/float64(t.Rows)
+				c.NullShare = 1 - float64(n[0]+n[1]+n[2]+n[3])/float64(t.Rows)
 			}
 			switch {
-			case typed(&c, n[1:]):
+			case zeros > 0:
+				t.Left = append(t.Left, catalog.LeftColumn{Name: c.Name, Native: c.Native, Reason: fmt.Sprintf("%d of its texts hold a zero byte.", zeros)})
+			case typed(&c, n):
 				kept = append(kept, c)
 			case s.types.Text(t.Name, c.Name):
 				c.Type, c.ReadAs, c.Chosen = value.Of(value.Text), blobsAsText, true
@@ -298,13 +362,23 @@ func (s *Source) measure(ctx context.Context, t *catalog.Table, quoted string) e
 				kept = append(kept, c)
 			default:
 				t.Left = append(t.Left, catalog.LeftColumn{Name: c.Name, Native: c.Native, AsText: "blobs as \\x and hexadecimal digits",
-					Reason: fmt.Sprintf("%d of its values are blobs, and %d are not.", n[4], n[1]+n[2]+n[3])})
+					Reason: fmt.Sprintf("%d of its values are blobs, and %d are not.", n[3], n[0]+n[1]+n[2])})
 			}
 		}
 		return nil
 	})
-	t.Columns = kept
-	return err
+	return kept, err
+}
+
+// comparesNumbers reports whether a column's declaration makes SQLite take texts
+// that it is compared with for numbers.
+func comparesNumbers(declared string) bool {
+	for _, word := range []string{"CHAR", "CLOB", "TEXT", "BLOB"} {
+		if strings.Contains(declared, word) && !strings.Contains(declared, "INT") {
+			return false
+		}
+	}
+	return declared != ""
 }
 
 // blobsAsText reads a column of which only some values are blobs, for %s.
@@ -369,6 +443,9 @@ func typed(c *catalog.Column, counts []int64) bool {
 		c.Type = value.Of(value.Float8)
 	default:
 		c.Type = value.Of(value.Text)
+	}
+	if c.Type.Kind == value.Text && c.ReadAs == "" && comparesNumbers(declared) {
+		c.ReadAs = "TEXT"
 	}
 	if c.Type.Kind == value.Text && c.ReadAs == "" && (strings.HasPrefix(declared, "DATE") || strings.HasPrefix(declared, "TIME")) {
 		c.ReadAs = "TEXT" // the driver would make times of what looks like one

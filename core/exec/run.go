@@ -12,6 +12,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"rovik/core/catalog"
 	"rovik/core/fold"
 	"rovik/core/kernel"
 	"rovik/core/plan"
@@ -67,6 +68,13 @@ type Connector interface {
 	Open(ctx context.Context, s *fold.Statement, text string) (Reader, error)
 }
 
+// Verifier is a Connector that can compare tables that no statement reads with what
+// is known of them.
+type Verifier interface {
+	Connector
+	Verify(ctx context.Context, source string, tables []*catalog.Table) error
+}
+
 // Options of a run.
 type Options struct {
 	ID     string // names the run in the comment of its statements
@@ -98,6 +106,8 @@ type Run struct {
 	ended    atomic.Int64 // nanoseconds since began; 0 while running
 	readers  sync.WaitGroup
 	remotes  []*remoteOp
+	conn     Connector
+	verified bool
 	budget   *budget
 	measured func(signature string, rows int64)
 }
@@ -117,7 +127,7 @@ func Start(ctx context.Context, c *fold.Compiled, conn Connector, opts Options) 
 	if opts.Memory == 0 {
 		opts.Memory = DefaultMemory
 	}
-	r := &Run{Columns: c.Root.Columns(), compiled: c, planned: opts.Planned, began: time.Now(), budget: &budget{limit: opts.Memory}, measured: opts.Measured}
+	r := &Run{Columns: c.Root.Columns(), compiled: c, planned: opts.Planned, began: time.Now(), conn: conn, budget: &budget{limit: opts.Memory}, measured: opts.Measured}
 	r.ctx, r.cancel = context.WithCancelCause(ctx)
 	b := &builder{run: r, shipments: map[int]*shippedKeys{}, conn: conn, comment: Comment(opts.ID), estimate: plan.NewEstimator(c.Root)}
 	for range c.Statements {
@@ -163,6 +173,14 @@ func (r *Run) Next() (kernel.Batch, error) {
 
 func (r *Run) work() (b kernel.Batch, err error) {
 	defer value.Guard(&err)
+	if v, ok := r.conn.(Verifier); ok && !r.verified {
+		for source, tables := range r.compiled.Relied {
+			if err := v.Verify(r.ctx, source, tables); err != nil {
+				return b, err
+			}
+		}
+	}
+	r.verified = true
 	return r.root.next(r.ctx)
 }
 

@@ -7,6 +7,7 @@ package fold
 
 import (
 	"fmt"
+	"slices"
 
 	"rovik/core/catalog"
 	"rovik/core/plan"
@@ -103,6 +104,9 @@ type Statement struct {
 	Rows    float64       // estimated
 	// Signature names the rows for estimates of later runs; "" for none.
 	Signature string
+	// Tables are those that it reads, as they were known when it was planned: what
+	// the plan relies on without being told when it changes.
+	Tables []*catalog.Table
 	Native
 }
 
@@ -125,7 +129,10 @@ type Compiled struct {
 	Pieces     []*Piece
 	Rewrites   []plan.Rewriting
 	Momentary  bool // the moment of binding is in it
-	texts      *plan.Query
+	// Relied are tables that no statement reads but whose keys or columns decided
+	// that none has to, by source.
+	Relied map[string][]*catalog.Table
+	texts  *plan.Query
 }
 
 // Text returns the words at an origin, on one line.
@@ -145,7 +152,7 @@ func Compile(q *plan.Query, sources map[string]Source, opts Options) (*Compiled,
 	for _, s := range f.ships {
 		s.join.Ship.Statement = s.ref.find().number
 	}
-	return &Compiled{Root: root, Statements: f.statements, Pieces: f.finishPieces(), Rewrites: q.Rewrites, Momentary: q.Momentary, texts: &plan.Query{Texts: q.Texts}}, nil
+	return &Compiled{Root: root, Statements: f.statements, Relied: f.relied(), Pieces: f.finishPieces(), Rewrites: q.Rewrites, Momentary: q.Momentary, texts: &plan.Query{Texts: q.Texts}}, nil
 }
 
 type folder struct {
@@ -160,6 +167,35 @@ type folder struct {
 	notes      []*note
 	columns    map[plan.ID]tableColumn // of the plan's scans
 	err        error
+}
+
+// relied returns the tables that a rewrite relied on and no statement reads.
+func (f *folder) relied() map[string][]*catalog.Table {
+	var out map[string][]*catalog.Table
+next:
+	for _, t := range f.q.Relied {
+		for _, s := range f.statements {
+			if slices.Contains(s.Tables, t) {
+				continue next
+			}
+		}
+		if out == nil {
+			out = map[string][]*catalog.Table{}
+		}
+		out[t.Source] = append(out[t.Source], t)
+	}
+	return out
+}
+
+// tablesOf returns the tables that a plan reads, each once.
+func tablesOf(n plan.Node) []*catalog.Table {
+	var out []*catalog.Table
+	plan.Visit(n, func(n plan.Node) {
+		if s, ok := n.(*plan.Scan); ok && !slices.Contains(out, s.Table) {
+			out = append(out, s.Table)
+		}
+	})
+	return out
 }
 
 // tableColumn is a column of a table, by its position there.

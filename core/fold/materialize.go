@@ -96,7 +96,7 @@ func (f *folder) statement(h *half, items []plan.Item) plan.Node {
 	}
 	f.statements = append(f.statements, &Statement{
 		Number: ref.number, Source: h.source.Name(), Columns: root.Columns(),
-		Rows: f.expected(h), Signature: plan.Signature(h.frag), Native: native,
+		Rows: f.expected(h), Signature: plan.Signature(h.frag), Tables: tablesOf(h.frag), Native: native,
 	})
 	return &plan.Remote{Source: h.source.Name(), Statement: ref.number, Input: root}
 }

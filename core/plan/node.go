@@ -591,6 +591,8 @@ type Query struct {
 	Measured func(signature string) (float64, bool)
 	// Rewrites are what rewriting did, once it is done.
 	Rewrites []Rewriting
+	// Relied are tables whose keys or columns decided that they need not be read.
+	Relied []*catalog.Table
 }
 
 // Rewriting says that a rule changed what is written at a place, and why.

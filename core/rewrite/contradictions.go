@@ -22,6 +22,9 @@ func cutContradictions(root plan.Node, pass *Pass) plan.Node {
 			}
 			if never != nil {
 				pass.note(never.Origin(), "%s", neverTrue(never, n.Input))
+				if c, ok := never.(*plan.Call); ok && c.Op == "is null" {
+					pass.rely(n.Input) // on its columns without NULL
+				}
 				return nothing(n)
 			}
 			if len(conds) < len(n.Conds) {

@@ -25,6 +25,9 @@ func (d *joinDropper) node(n plan.Node, need plan.IDs) plan.Node {
 		}
 		idle := n.Kind == plan.MarkJoin || n.Kind == plan.SingleJoin || n.Kind == plan.LeftJoin && atMostOne(n)
 		if idle && !need.Meets(adds) {
+			if n.Kind == plan.LeftJoin {
+				d.pass.rely(n.Right) // on its key
+			}
 			d.pass.note(n.Org, "nothing of it is read, and it finds at most one row: it is left out")
 			return d.node(n.Left, need)
 		}

@@ -4,7 +4,9 @@ package rewrite
 
 import (
 	"fmt"
+	"slices"
 
+	"rovik/core/catalog"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -17,10 +19,11 @@ type Rule struct {
 
 // Pass is what a rule works with: fresh column ids, and a list of what it did.
 type Pass struct {
-	IDs   *plan.Numbering
-	rule  string
-	notes []plan.Rewriting
-	seen  map[plan.Rewriting]bool
+	IDs    *plan.Numbering
+	rule   string
+	notes  []plan.Rewriting
+	seen   map[plan.Rewriting]bool
+	relied []*catalog.Table
 	// measured gives the rows that runs have measured, by signature.
 	measured func(signature string) (float64, bool)
 }
@@ -31,6 +34,16 @@ func (p *Pass) estimator(root plan.Node) *plan.Estimator {
 
 // NewPass makes a pass of a rule.
 func NewPass(ids *plan.Numbering) *Pass { return &Pass{IDs: ids, seen: map[plan.Rewriting]bool{}} }
+
+// rely notes the tables below n: what was known of them decided that they need
+// not be read.
+func (p *Pass) rely(n plan.Node) {
+	plan.Visit(n, func(n plan.Node) {
+		if s, ok := n.(*plan.Scan); ok && !slices.Contains(p.relied, s.Table) {
+			p.relied = append(p.relied, s.Table)
+		}
+	})
+}
 
 // note says that the rule changed something that was written at a place, and
 // why; once for each place and reason.
@@ -106,6 +119,6 @@ func Apply(q *plan.Query, trace func(Step)) (out *plan.Query, err error) {
 		}
 	}
 	rewritten := *q
-	rewritten.Root, rewritten.Rewrites = root, pass.notes
+	rewritten.Root, rewritten.Rewrites, rewritten.Relied = root, pass.notes, pass.relied
 	return &rewritten, nil
 }

@@ -1,0 +1,52 @@
+package catalog
+
+import (
+	"fmt"
+	"slices"
+)
+
+// Broken compares what plans rely on of a table, as it was known, with what it is
+// now: its columns with their types, collations and absence of NULL, and its
+// keys. It returns what does not hold any more, or "". New columns and keys break
+// nothing, nor do keys that were declared by hand, on which nothing relies.
+func (t *Table) Broken(now *Table) string {
+	if now == nil {
+		return "there is no table " + t.FullName()
+	}
+	for i := range t.Columns {
+		was := &t.Columns[i]
+		at := slices.IndexFunc(now.Columns, func(c Column) bool { return c.Name == was.Name })
+		if at < 0 {
+			return fmt.Sprintf("%s has no column %s", t.FullName(), was.Name)
+		}
+		is := &now.Columns[at]
+		switch {
+		case was.Type != is.Type || was.Native != is.Native:
+			return fmt.Sprintf("%s.%s is %s now, and was %s", t.FullName(), was.Name, is.Native, was.Native)
+		case was.ReadAs != is.ReadAs:
+			return fmt.Sprintf("%s.%s is to be read otherwise", t.FullName(), was.Name)
+		case was.Collation != is.Collation:
+			return fmt.Sprintf("%s.%s compares by the collation %s now, and did by %s", t.FullName(), was.Name, is.Collation, was.Collation)
+		case !was.Nullable && is.Nullable:
+			return fmt.Sprintf("%s.%s may be NULL now", t.FullName(), was.Name)
+		}
+	}
+	for _, k := range t.Keys {
+		if k.Declared == "" && !slices.ContainsFunc(now.Keys, k.sameColumns) {
+			return fmt.Sprintf("nothing makes %v of %s unique any more", k.Columns, t.FullName())
+		}
+	}
+	return ""
+}
+
+func (k Key) sameColumns(o Key) bool {
+	if len(k.Columns) != len(o.Columns) {
+		return false
+	}
+	for _, c := range k.Columns {
+		if !slices.Contains(o.Columns, c) {
+			return false
+		}
+	}
+	return true
+}
