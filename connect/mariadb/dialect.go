@@ -72,6 +72,7 @@ var dialect = &sqldb.Dialect{
 		return sqldb.Reasonf("no-equivalent", "Write it with joins, groups and sorts that MariaDB has.", "MariaDB has no %s.", operatorName(n))
 	},
 	Choice:        scalesReason,
+	Grouped:       wholeTexts,
 	Binary:        binary,
 	Loosen:        loosen,
 	NullsLow:      true,
@@ -266,6 +267,19 @@ func fitsPacket(s *sqldb.Source, c *plan.Call) *fold.Reason {
 			"The result could have %d bytes, and MariaDB gives NULL past its largest packet of %d.", n, most)
 	}
 	return nil
+}
+
+// sortedBytes is how much of a text MariaDB looks at where it sorts or groups, as
+// Rovik's sessions set it.
+const sortedBytes = 16384
+
+// wholeTexts judges that no more of a text counts than MariaDB looks at.
+func wholeTexts(s *sqldb.Source, e plan.Expr) *fold.Reason {
+	if longest(s, e) <= sortedBytes {
+		return nil
+	}
+	return sqldb.Reasonf("function-differs", "Cut the text to a length, or give the column one.",
+		"MariaDB sorts and groups by the first %d bytes of a text alone, and this one may have more.", sortedBytes)
 }
 
 // endless is the length of a text of which nothing is known.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"database/sql/driver"
+	"fmt"
 	"regexp"
 	"slices"
 	"strings"
@@ -23,7 +24,7 @@ var pinned = map[string]string{
 	"sql_mode":         "'STRICT_ALL_TABLES,NO_UNSIGNED_SUBTRACTION,ERROR_FOR_DIVISION_BY_ZERO'",
 	"old_mode":         "''",
 	"sql_select_limit": "18446744073709551615", "sql_big_selects": "1", "sql_auto_is_null": "0",
-	"max_sort_length": "8388608", "group_concat_max_len": "4294967295", "div_precision_increment": "4",
+	"max_sort_length": fmt.Sprint(sortedBytes), "group_concat_max_len": "4294967295", "div_precision_increment": "4",
 	"default_week_format": "0", "lc_time_names": "'en_US'", "sql_quote_show_create": "1",
 	"character_set_results": "'utf8mb4'", "timestamp": "DEFAULT", "system_versioning_asof": "DEFAULT",
 }

@@ -183,6 +183,7 @@ func calls() map[string]sqldb.Rule {
 	} {
 		rules[name] = sqldb.Rule{Write: sqldb.Call(name)}
 	}
+	rules["char output"] = sqldb.Rule{Write: sqldb.Bare}
 	rules["position"] = sqldb.Rule{Write: sqldb.Call("strpos")}
 	rules["lower"] = inC(`lower(%1 COLLATE "C")`)
 	rules["upper"] = inC(`upper(%1 COLLATE "C")`)

@@ -1,7 +1,6 @@
 package postgres
 
 import (
-	"bytes"
 	"context"
 	"encoding/binary"
 	"encoding/hex"
@@ -149,8 +148,6 @@ func newColumnOf(k value.Kind, into array.Builder) column {
 	case *array.StringBuilder:
 		c.append = func(x []byte) error { b.BinaryBuilder.Append(x); return nil }
 		switch k {
-		case value.Char:
-			c.append = func(x []byte) error { b.BinaryBuilder.Append(bytes.TrimRight(x, " ")); return nil }
 		case value.UUID:
 			c.append = sized(16, func(x []byte) error {
 				h := hex.EncodeToString(x)

@@ -98,6 +98,10 @@ func (s *Source) explain(err error) error {
 	if err == nil || errors.Is(err, context.Canceled) {
 		return err
 	}
+	var ve *value.Error
+	if errors.As(err, &ve) {
+		return err
+	}
 	var pe *pgconn.PgError
 	if errors.As(err, &pe) {
 		switch pe.Code {
@@ -297,11 +301,15 @@ func typed(c *catalog.Column, typname string, mod int32) {
 		}
 	default:
 		elem, isArray := strings.CutPrefix(typname, "_")
-		if k, ok := value.KindNamed(elem); ok && isArray && k != value.Numeric {
+		k, ok := value.KindNamed(elem)
+		if elem == "char" { // with quotes: one byte, which is not SQL's char
+			ok = false
+		}
+		if ok && isArray && k != value.Numeric {
 			c.Type = value.Of(value.ArrayOf(k))
 			return
 		}
-		if k, ok := value.KindNamed(typname); ok {
+		if ok && !isArray {
 			c.Type = value.Of(k)
 			return
 		}

@@ -48,6 +48,9 @@ type Dialect struct {
 	// Binary writes a text operand so that it compares by code point without
 	// padding; it fails with a reason where the database cannot.
 	Binary func(s *Source, e plan.Expr) (before, after string, why *fold.Reason)
+	// Grouped judges that texts are told apart as a whole where they are grouped or
+	// sorted; nil where they always are.
+	Grouped func(s *Source, e plan.Expr) *fold.Reason
 	// Ordered judges that values that are equal alike are ordered alike too; nil
 	// where that is always so.
 	Ordered func(s *Source, e plan.Expr) *fold.Reason
@@ -191,6 +194,9 @@ func (s *Source) Group(e plan.Expr) *fold.Reason {
 	}
 	if e.Type().Kind.IsText() {
 		_, _, r := s.Dialect.Binary(s, e)
+		if r == nil && s.Dialect.Grouped != nil {
+			r = s.Dialect.Grouped(s, e)
+		}
 		return r
 	}
 	return s.kindReason(e.Type().Kind)

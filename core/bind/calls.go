@@ -138,6 +138,10 @@ func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 				a = &plan.Call{Op: "left", Args: []plan.Expr{x.toText(a), &plan.Const{Val: value.IntOf(value.Int4, 1), Typ: value.Of(value.Int4)}},
 					Typ: value.Of(value.Text), Org: a.Origin()}
 			}
+			if a.Type().Kind == value.Char { // written with its padding
+				args[i] = &plan.Call{Op: "char output", Args: []plan.Expr{a}, Typ: value.Of(value.Text), Org: a.Origin()}
+				continue
+			}
 			args[i] = x.toText(a)
 		}
 		if len(args) == 0 || f.Name == "concat_ws" && len(args) == 1 {

@@ -70,7 +70,7 @@ var (
 	strictTotal = []string{
 		"#", "#>", "#>>", "&", "&&", "->", "->>", "<", "<<", "<=", "<>", "<@", "=", ">", ">=", ">>", "?", "?&", "?|", "@>", "^@", "array element",
 		"array slice", "array_length", "array_lower", "array_ndims", "array_upper", "ascii", "bit_length", "bitnot", "btrim", "cardinality", "ceil",
-		"ceiling", "char_length", "character_length", "floor", "initcap", "isfinite", "json_extract_path", "json_extract_path_text", "json_strip_nulls",
+		"ceiling", "char output", "char_length", "character_length", "floor", "initcap", "isfinite", "json_extract_path", "json_extract_path_text", "json_strip_nulls",
 		"json_typeof", "jsonb_extract_path", "jsonb_extract_path_text", "jsonb_pretty", "jsonb_strip_nulls", "jsonb_typeof", "left", "length", "loosely =",
 		"lower", "ltrim", "md5", "min_scale", "not", "octet_length", "pi", "position", "quote_ident", "quote_literal", "replace", "reverse", "right",
 		"rtrim", "scale", "sha256", "sha512", "sign", "starts_with", "strpos", "to_hex", "to_json", "to_jsonb", "translate", "trim_scale", "upper", "|",

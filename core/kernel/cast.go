@@ -3,7 +3,6 @@ package kernel
 import (
 	"math"
 	"math/big"
-	"strings"
 
 	"github.com/apache/arrow-go/v18/arrow"
 
@@ -155,8 +154,7 @@ func init() {
 	defText(value.UUID, value.ParseUUID, func(s string) string { return s })
 	defText(value.Bytea, func(s string) ([]byte, error) { b, err := value.ParseBytes(s); return []byte(b), err },
 		func(b []byte) string { return value.Value{Kind: value.Bytea, Str: string(b)}.String() })
-	trimmed := func(s string) string { return strings.TrimRight(s, " ") }
-	defText(ch, sure1(trimmed), func(s string) string { return s })
+	defText(ch, sure1(func(s string) string { return s }), value.Unpadded)
 	for _, k := range []value.Kind{value.JSON, value.JSONB} {
 		defText(k, func(s string) (string, error) { return value.ParseJSON(k, s) }, func(s string) string { return s })
 	}
@@ -220,7 +218,7 @@ func CastValue(v value.Value, to value.Type) (value.Value, error) {
 		return value.DecimalOf(fit), err
 	}
 	if to.Precision > 0 && to.Kind == value.Char {
-		out.Str = strings.TrimRight(left(out.Str, int32(to.Precision)), " ")
+		out.Str = value.Padded(out.Str, to.Precision)
 	}
 	return out, nil
 }

@@ -269,7 +269,7 @@ func compileCast(e *plan.Cast, layout map[plan.ID]int) (node, error) {
 	}
 	if e.Typ.Kind == value.Char && e.Typ.Precision > 0 {
 		f := boxed("char", []value.Kind{value.Char}, value.Char, true, func(a []value.Value) (value.Value, error) {
-			return textValue(strings.TrimRight(left(a[0].Str, int32(e.Typ.Precision)), " ")), nil
+			return value.Value{Kind: value.Char, Str: value.Padded(a[0].Str, e.Typ.Precision)}, nil
 		})
 		arg = callNode{f, []node{arg}, e}
 	}

@@ -140,7 +140,10 @@ func defLike(name string, fold func(string) string) {
 		return m(fold(s)), nil
 	}
 	def3(name, value.Text, value.Text, value.Text, value.Bool, f)
-	def2(name, value.Text, value.Text, value.Bool, func(s, p string) (bool, error) { return f(s, p, `\`) })
+	def3(name, value.Char, value.Text, value.Text, value.Bool, f)
+	for _, k := range []value.Kind{value.Text, value.Char} { // patterns see the padding
+		def2(name, k, value.Text, value.Bool, func(s, p string) (bool, error) { return f(s, p, `\`) })
+	}
 }
 
 func init() {

@@ -279,7 +279,10 @@ func init() {
 	})
 	defComparisons(by, func(a, b []byte) int { return strings.Compare(string(a), string(b)) })
 	defComparisons(value.UUID, strings.Compare)
-	defComparisons(value.Char, strings.Compare)
+	unpadded := func(s string) string { return value.Unpadded(s) }
+	defComparisons(value.Char, func(a, b string) int { return strings.Compare(unpadded(a), unpadded(b)) })
 	defComparisons(value.Time, func(a, b clock) int { return ordered(int64(a), int64(b)) })
-	def1("length", value.Char, i4, sure1(length))
+	def1("length", value.Char, i4, sure1(func(s string) int32 { return length(unpadded(s)) }))
+	def1("octet_length", value.Char, i4, sure1(func(s string) int32 { return int32(len(s)) }))
+	def1("char output", value.Char, value.Text, sure1(func(s string) string { return s }))
 }

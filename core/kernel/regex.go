@@ -240,8 +240,10 @@ func init() {
 			return re.re.MatchString(s), nil
 		}
 	}
-	def2("~", t, t, value.Bool, match(""))
-	def2("~*", t, t, value.Bool, match("i"))
+	for _, k := range []value.Kind{t, value.Char} {
+		def2("~", k, t, value.Bool, match(""))
+		def2("~*", k, t, value.Bool, match("i"))
+	}
 	def2("regexp_like", t, t, value.Bool, match(""))
 	def3("regexp_like", t, t, t, value.Bool, func(s, p, flags string) (bool, error) { return match(flags)(s, p) })
 	similarTo := func(s, p, e string) (bool, error) {

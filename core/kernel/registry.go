@@ -1,6 +1,7 @@
 package kernel
 
 import (
+	"fmt"
 	"sort"
 	"strings"
 
@@ -180,6 +181,30 @@ func noSuchFunction(name string, kinds []value.Kind) error {
 }
 
 func isWord(name string) bool { return name[0] >= 'a' && name[0] <= 'z' }
+
+// Signature is an overload of a function or operator: what it takes and gives.
+type Signature struct {
+	Name   string
+	Args   []value.Kind
+	Result value.Kind
+}
+
+// Signatures returns every overload of fixed kinds, sorted by name.
+func Signatures() []Signature {
+	var out []Signature
+	for name, list := range functions {
+		for _, f := range list {
+			out = append(out, Signature{name, f.Args, f.Result})
+		}
+	}
+	sort.Slice(out, func(i, j int) bool {
+		if out[i].Name != out[j].Name {
+			return out[i].Name < out[j].Name
+		}
+		return fmt.Sprint(out[i].Args) < fmt.Sprint(out[j].Args)
+	})
+	return out
+}
 
 // Names returns the names of all functions that are called by name.
 func Names() []string {

@@ -55,6 +55,8 @@ func arrayBytes(a arrow.Array) int64 {
 		return int64(len(a.ValueBytes())) + 8*int64(a.Len())
 	case *array.Binary:
 		return int64(len(a.ValueBytes())) + 4*int64(a.Len())
+	case *array.LargeBinary:
+		return int64(len(a.ValueBytes())) + 8*int64(a.Len())
 	case *array.List:
 		return arrayBytes(a.ListValues()) + 4*int64(a.Len())
 	case *array.Boolean:
@@ -98,6 +100,15 @@ type decimalCells struct{ *array.FixedSizeBinary }
 
 func (d decimalCells) Value(i int) value.Decimal { return value.GetDecimal(d.FixedSizeBinary.Value(i)) }
 
+// paddedCells reads text of a fixed length with its padding.
+type paddedCells struct{ *array.LargeBinary }
+
+func (p paddedCells) Value(i int) string { return string(p.LargeBinary.Value(i)) }
+
+type paddedSink struct{ *array.BinaryBuilder }
+
+func (p paddedSink) Append(s string) { p.BinaryBuilder.AppendString(s) }
+
 type spanCells struct{ *array.MonthDayNanoInterval }
 
 func (s spanCells) Value(i int) value.Span {
@@ -111,6 +122,8 @@ func cellsOf[T any](v vector) cells[T] {
 		a = decimalCells{x}
 	case *array.MonthDayNanoInterval:
 		a = spanCells{x}
+	case *array.LargeBinary:
+		a = paddedCells{x}
 	}
 	values, ok := a.(interface{ Value(int) T })
 	if !ok {
@@ -145,6 +158,10 @@ func sinkOf[T any](k value.Kind, n int) sink[T] {
 		b = decimalSink{x}
 	case *array.MonthDayNanoIntervalBuilder:
 		b = spanSink{x}
+	case *array.BinaryBuilder:
+		if k == value.Char {
+			b = paddedSink{x}
+		}
 	}
 	s, ok := b.(sink[T])
 	if !ok {
@@ -176,6 +193,8 @@ func Take(a arrow.Array, rows []int32) arrow.Array {
 		return takeInto(a, array.NewLargeStringBuilder(value.Memory), rows)
 	case *array.Binary:
 		return takeInto(a, array.NewBinaryBuilder(value.Memory, arrow.BinaryTypes.Binary), rows)
+	case *array.LargeBinary:
+		return takeInto(a, array.NewBinaryBuilder(value.Memory, arrow.BinaryTypes.LargeBinary), rows)
 	case *array.Date32:
 		return takeInto(a, array.NewDate32Builder(value.Memory), rows)
 	case *array.Time64:

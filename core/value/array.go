@@ -5,6 +5,8 @@ import (
 	"encoding/binary"
 	"fmt"
 	"math"
+	"strings"
+	"unicode/utf8"
 
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/array"
@@ -26,12 +28,32 @@ var arrowTypes = [kindCount]arrow.DataType{
 	Timestamp:   &arrow.TimestampType{Unit: arrow.Microsecond},
 	TimestampTZ: &arrow.TimestampType{Unit: arrow.Microsecond, TimeZone: "UTC"},
 	Interval:    arrow.FixedWidthTypes.MonthDayNanoInterval,
-	Float4:      arrow.PrimitiveTypes.Float32, Char: arrow.BinaryTypes.String, Time: arrow.FixedWidthTypes.Time64us,
+	Float4:      arrow.PrimitiveTypes.Float32, Char: paddedType, Time: arrow.FixedWidthTypes.Time64us,
 	UUID: arrow.BinaryTypes.String, Bytea: arrow.BinaryTypes.Binary, JSON: arrow.BinaryTypes.String, JSONB: jsonbType,
 }
 
 // jsonbType marks JSON whose equality is not that of its text.
 var jsonbType = arrow.BinaryTypes.LargeString
+
+// paddedType marks text of a fixed length, whose trailing spaces do not count where
+// it is compared.
+var paddedType = arrow.BinaryTypes.LargeBinary
+
+// Unpadded returns text of a fixed length without its trailing spaces.
+func Unpadded(s string) string { return strings.TrimRight(s, " ") }
+
+// Padded returns text with spaces behind it up to n characters, and cut there.
+func Padded(s string, n int) string {
+	if have := utf8.RuneCountInString(s); have < n {
+		return s + strings.Repeat(" ", n-have)
+	}
+	at := 0
+	for range n {
+		_, size := utf8.DecodeRuneInString(s[at:])
+		at += size
+	}
+	return s[:at]
+}
 
 // Arrow returns the type of the arrays that hold values of kind k.
 func (k Kind) Arrow() arrow.DataType {
@@ -138,6 +160,8 @@ func At(k Kind, a arrow.Array, i int) Value {
 		v.Float = a.Value(i)
 	case *array.String:
 		v.Str = a.Value(i)
+	case *array.LargeBinary:
+		v.Str = string(a.Value(i))
 	case *array.Date32:
 		v.Int = int64(a.Value(i))
 	case *array.Timestamp:
@@ -231,6 +255,9 @@ func AppendKey(key []byte, a arrow.Array, i int) []byte {
 	case *array.Binary:
 		s := a.Value(i)
 		return append(binary.LittleEndian.AppendUint32(key, uint32(len(s))), s...)
+	case *array.LargeBinary:
+		s := bytes.TrimRight(a.Value(i), " ")
+		return append(binary.LittleEndian.AppendUint32(key, uint32(len(s))), s...)
 	case *array.LargeString:
 		s := canonicalJSON(a.Value(i))
 		return append(binary.LittleEndian.AppendUint32(key, uint32(len(s))), s...)
@@ -275,6 +302,8 @@ func CompareAt(a arrow.Array, i int, b arrow.Array, j int) int {
 		return cmpOrdered(int64(a.Value(i)), int64(b.(*array.Time64).Value(j)))
 	case *array.Binary:
 		return bytes.Compare(a.Value(i), b.(*array.Binary).Value(j))
+	case *array.LargeBinary:
+		return bytes.Compare(bytes.TrimRight(a.Value(i), " "), bytes.TrimRight(b.(*array.LargeBinary).Value(j), " "))
 	case *array.LargeString:
 		return CompareJSON(a.Value(i), b.(*array.LargeString).Value(j))
 	case *array.List:

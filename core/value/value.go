@@ -197,8 +197,6 @@ func Parse(k Kind, s string) (Value, error) {
 		v.Str, err = ParseBytes(s)
 	case JSON, JSONB:
 		v.Str, err = ParseJSON(k, s)
-	case Char:
-		v.Str = strings.TrimRight(s, " ")
 	case Date:
 		var d int32
 		d, err = ParseDate(s)
@@ -225,8 +223,10 @@ func Compare(a, b Value) int {
 		return a.Dec.Cmp(b.Dec)
 	case Float8, Float4:
 		return CompareFloat(a.Float, b.Float)
-	case Text, Null, Char, UUID, Bytea, JSON:
+	case Text, Null, UUID, Bytea, JSON:
 		return strings.Compare(a.Str, b.Str)
+	case Char:
+		return strings.Compare(Unpadded(a.Str), Unpadded(b.Str))
 	case JSONB:
 		return CompareJSON(a.Str, b.Str)
 	case Interval:
