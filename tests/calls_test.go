@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -33,8 +34,13 @@ var extremes = map[value.Kind][]string{
 
 // unlike are calls that are not compared, with why.
 var unlike = map[string]string{
+	"substr": "of a pattern", "to_char": "patterns have a table of their own", "to_number": "as above", "to_date": "as above", "to_timestamp": "as above",
+	"make_interval": "PostgreSQL 15 overflows without an error", "convert_from": "knows more encodings", "convert_to": "as above",
 	"char output": "not a function of SQL", "rows of limit": "not a function of SQL", "rows of offset": "not a function of SQL",
 }
+
+// nearly are functions whose last digit no library promises.
+var nearly = []string{"sin(", "cos(", "tan(", "cot(", "asin(", "acos(", "atan(", "atan2(", "sinh(", "cosh(", "tanh(", "asinh(", "acosh(", "atanh(", "cbrt("}
 
 // callText writes a call as SQL has it.
 func callText(name string, args []string) (string, bool) {
@@ -149,7 +155,14 @@ func generatedCall(r *rand.Rand, s kernel.Signature, columns map[value.Kind][]st
 // holdsExactly is holdsLawOn to the last digit.
 func holdsExactly(t *testing.T, a *app.App, ref *pgx.Conn, sql string) {
 	t.Helper()
-	exactly = true
+	exactly = !slices.ContainsFunc(nearly, func(name string) bool { return strings.Contains(sql, name) })
 	defer func() { exactly = false }()
+	if o, _ := ours(t.Context(), a, sql, false); o.err != nil {
+		for _, limit := range []string{"date or timestamp out of range", "more than 38 digits", "LIKE pattern must not end", "invalid regular expression option", "time zone"} {
+			if strings.Contains(o.err.Error(), limit) {
+				return // docs/language.md tells of it
+			}
+		}
+	}
 	holdsLawOn(t, a, ref, sql, false)
 }

@@ -43,8 +43,11 @@ func digits() int {
 func canonical(k value.Kind, s string) string {
 	switch k {
 	case value.Numeric:
-		if exactly {
+		if exactly && len(s) < 60 {
 			return s
+		}
+		if len(s) >= 60 { // past that the digits end at other places
+			s = strings.TrimRight(strings.TrimRight(s, "0"), ".")
 		}
 		if d, err := value.ParseDecimal(s); err == nil {
 			return d.Canonical().String()

@@ -32,7 +32,7 @@ func TestJSONFiles(t *testing.T) {
 		for sql, want := range map[string]string{
 			"SELECT id, name, born, size, ok FROM f.people":                 "1|Ann|1990-02-03|1.50|true 2|NULL|2000-01-01|2|false 3000000000||NULL|-0.25|NULL",
 			"SELECT tags ->> 1, code, at -> 'x' FROM f.people WHERE id = 1": "b|7|1",
-			"SELECT code ->> 0, code FROM f.people WHERE id = 2":            `NULL|"B7"`,
+			"SELECT code ->> 0, code FROM f.people WHERE id = 2":            `B7|"B7"`,
 			"SELECT name_2, extra FROM f.people WHERE name = ''":            "low|1000",
 			"SELECT count(*) FROM f.people":                                 "3",
 		} {

@@ -2,6 +2,7 @@ package mariadb
 
 import (
 	"fmt"
+	"math"
 	"strconv"
 	"strings"
 
@@ -81,7 +82,9 @@ var dialect = &sqldb.Dialect{
 	KeyBatch:      5000,
 	Literal: func(v value.Value) bool {
 		switch v.Kind {
-		case value.Bool, value.Int2, value.Int4, value.Int8, value.Float8, value.Text, value.Date, value.Timestamp, value.TimestampTZ:
+		case value.Float8:
+			return v.IsNull || !math.IsNaN(v.Float) && !math.IsInf(v.Float, 0)
+		case value.Bool, value.Int2, value.Int4, value.Int8, value.Text, value.Date, value.Timestamp, value.TimestampTZ:
 			return true
 		case value.Numeric:
 			return v.Dec.Scale <= 30

@@ -50,5 +50,6 @@ var probes = []sqldb.Probe{
 var UsualQuirks = func() map[string]catalog.Quirk {
 	usual := sqldb.Usual(probes)
 	usual[quirkCache] = catalog.Quirk{Value: "no"}
+	usual[quirkPacket] = catalog.Quirk{Value: "16777216"}
 	return usual
 }()

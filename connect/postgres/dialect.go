@@ -87,6 +87,8 @@ var dialect = &sqldb.Dialect{
 	Only:         true,
 	Literal:      func(value.Value) bool { return true },
 	NullSafeJoin: nullSafeJoin,
+	Null:         func(t value.Type) string { return "CAST(NULL AS " + typeName(value.Of(t.Kind)) + ")" },
+	AsText:       func(r sqldb.Rope) sqldb.Rope { return sqldb.Text("CAST(").Add(r, sqldb.Text(" AS text)")) },
 }
 
 // nullSafeJoin compares arrays of one element, whose equality takes NULL as a
@@ -183,6 +185,12 @@ func calls() map[string]sqldb.Rule {
 	} {
 		rules[name] = sqldb.Rule{Write: sqldb.Call(name)}
 	}
+	for _, name := range []string{"exp", "ln", "log", "log10", "power", "pow", "^", "degrees", "radians"} {
+		if rule, ok := rules[name]; ok {
+			rule.Judge = exactly
+			rules[name] = rule
+		}
+	}
 	rules["char output"] = sqldb.Rule{Write: sqldb.Bare}
 	rules["position"] = sqldb.Rule{Write: sqldb.Call("strpos")}
 	rules["lower"] = inC(`lower(%1 COLLATE "C")`)
@@ -194,7 +202,11 @@ func calls() map[string]sqldb.Rule {
 		rules[name] = sqldb.Rule{Write: func(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
 			var args []sqldb.Rope
 			for _, a := range plan.Children(e) {
-				args = append(args, p.Compared(a))
+				if a.Type().Kind.IsText() {
+					args = append(args, p.Compared(a))
+				} else { // a cast makes the result's type
+					args = append(args, p.Expr(a))
+				}
 			}
 			return sqldb.Text(strings.ToUpper(name)+"(").Add(sqldb.Join(args, ", "), sqldb.Text(")"))
 		}}
@@ -202,6 +214,15 @@ func calls() map[string]sqldb.Rule {
 	rules["extract"] = sqldb.Rule{Judge: knownField, Write: field("EXTRACT(", " FROM ")}
 	rules["date_trunc"] = sqldb.Rule{Judge: knownField, Write: field("date_trunc('", "', ")}
 	return rules
+}
+
+// exactly judges functions whose value is rounded: of doubles the last digit
+// depends on the server's library.
+func exactly(_ *sqldb.Source, c *plan.Call) *fold.Reason {
+	if !c.Typ.Kind.IsFloat() {
+		return nil
+	}
+	return sqldb.Reasonf("function-differs", "Cast to numeric, whose digits are the same everywhere.", "The last digit of %s() of doubles depends on the library that PostgreSQL was built with.", c.Op)
 }
 
 func constantPattern(_ *sqldb.Source, c *plan.Call) *fold.Reason {

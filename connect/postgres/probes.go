@@ -16,6 +16,7 @@ var probes = []sqldb.Probe{
 	{Name: "integer overflow", SQL: `SELECT (2147483647 + length('x'))::text`, Fails: true, Need: "error", Ops: []string{"+", "-", "*"}, Meaning: "An error, as in Rovik: arithmetic folds."},
 	{Name: "decimals of a division", SQL: `SELECT (1.0 / 3)::text`, Want: "0.33333333333333333333", Need: "yes", Ops: []string{"/"}, Meaning: "Division of numerics folds while it gives Rovik's digits."},
 	{Name: "numeric rounds half away from zero", SQL: `SELECT (round(2.5) = 3 AND round(-2.5) = -3)::text`, Need: "yes", Ops: []string{"round"}, Meaning: "Rounding folds while this is yes."},
+	{Name: "digits of whole powers", SQL: `SELECT power(1e-15, 1.0)::text`, Want: "0.0000000000000010", Need: "yes", Ops: []string{"power", "^"}, Meaning: "Powers of numerics fold while they have the digits of version 15 and before."},
 	{Name: "doubles round half to even", SQL: `SELECT (round(2.5::float8) = 2)::text`, Need: "yes", Ops: []string{"round"}, Meaning: "Rounding folds while this is yes."},
 	{Name: "NaN equals itself", SQL: `SELECT ('NaN'::float8 = 'NaN'::float8 AND 'NaN'::float8 > 'Infinity'::float8)::text`, Need: "yes", Ops: []string{"=", "<>", "<", "<=", ">", ">="}, Meaning: "Comparisons of doubles fold while this is yes."},
 	{Name: "NULL sorts last", SQL: `SELECT coalesce((SELECT x FROM (VALUES (NULL), ('v')) t(x) ORDER BY x LIMIT 1), 'NULL')`, Want: "v", Meaning: "Sorts say where NULLs go only when it differs from this."},

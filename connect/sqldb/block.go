@@ -234,9 +234,11 @@ func (p *Printer) limitText(n *plan.Limit) string {
 	return strings.Join(parts, " ")
 }
 
-func (p *Printer) sortKey(k plan.SortKey) Rope {
+func (p *Printer) sortKey(k plan.SortKey) Rope { return p.sortBy(p.Compared(k.Expr), k) }
+
+// sortBy writes a sort key whose expression is written already.
+func (p *Printer) sortBy(key Rope, k plan.SortKey) Rope {
 	d := p.Source.Dialect
-	key := p.Compared(k.Expr)
 	out := key
 	if k.Desc {
 		out = out.Add(Text(" DESC"))

@@ -66,6 +66,11 @@ type Dialect struct {
 	Unlimited string
 	// KeyBatch is how many shipped keys go into one statement.
 	KeyBatch int
+	// Null writes NULL of a type; nil where it needs none.
+	Null func(t value.Type) string
+	// AsText writes a text operand so that it is of one type wherever it stands, as
+	// the argument and the order of a DISTINCT aggregate have to be; nil for as is.
+	AsText func(r Rope) Rope
 	// Only says that tables can inherit from others, which ONLY leaves out.
 	Only bool
 	// NullSafeJoin writes that two sides of a join are equal, NULL to NULL, so
@@ -381,7 +386,7 @@ func (s *Source) Render(root plan.Node) (fold.Native, error) {
 				n := plain.flatten(s.Dialect)
 				return n.Text, n.Parameters
 			}
-			n := text.withKeys(keys).flatten(s.Dialect)
+			n := text.withKeys(s.possible(keys)).flatten(s.Dialect)
 			return n.Text, n.Parameters
 		}
 	}
@@ -418,6 +423,24 @@ func withoutKeys(root plan.Node) plan.Node {
 		}
 		return &plan.Filter{Input: f.Input, Conds: kept}
 	})
+}
+
+// possible returns the keys that the database can hold; the others find nothing
+// there.
+func (s *Source) possible(keys []value.Value) []value.Value {
+	var out []value.Value
+	for _, k := range keys {
+		if k.Kind == value.Numeric {
+			k = value.DecimalOf(k.Dec.Canonical())
+		}
+		if s.Dialect.Literal(k) {
+			out = append(out, k)
+		}
+	}
+	if out == nil && len(keys) > 0 {
+		return []value.Value{value.NullOf(keys[0].Kind)}
+	}
+	return out
 }
 
 // KeyBatch returns how many shipped keys go into one statement.

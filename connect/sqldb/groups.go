@@ -82,9 +82,16 @@ func (p *Printer) groupingSets(n *plan.Aggregate, b *block, keys []Rope) {
 // goes into the argument, NULL for rows that do not count.
 func (p *Printer) aggregateCall(a plan.Agg) Rope {
 	compared := a.Distinct || a.Func == "min" || a.Func == "max"
+	asText := p.Source.Dialect.AsText
+	if !a.Distinct || len(a.Order) == 0 {
+		asText = nil
+	}
 	var args []Rope
 	for _, e := range a.Args {
-		if compared {
+		_, constant := e.(*plan.Const)
+		if text := e.Type().Kind.IsText(); text && asText != nil && !constant {
+			args = append(args, p.binary(e, asText(p.Operand(e))))
+		} else if compared && text { // of other kinds the type counts, as of a widened column's minimum
 			args = append(args, p.Compared(e))
 		} else {
 			args = append(args, p.Expr(e))
@@ -113,7 +120,11 @@ func (p *Printer) aggregateCall(a plan.Agg) Rope {
 	if len(a.Order) > 0 {
 		var keys []Rope
 		for _, k := range a.Order {
-			keys = append(keys, p.sortKey(k))
+			key := p.Compared(k.Expr)
+			if k.Expr.Type().Kind.IsText() && asText != nil {
+				key = p.binary(k.Expr, asText(p.Operand(k.Expr)))
+			}
+			keys = append(keys, p.sortBy(key, k))
 		}
 		order := Text("ORDER BY ").Add(Join(keys, ", "))
 		if plan.OrderedSet(a.Func) {

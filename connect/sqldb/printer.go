@@ -71,6 +71,9 @@ func (p *Printer) Expr(e plan.Expr) Rope {
 func (p *Printer) constant(e *plan.Const) Rope {
 	switch {
 	case e.Val.IsNull:
+		if p.Source.Dialect.Null != nil {
+			return Text(p.Source.Dialect.Null(e.Typ))
+		}
 		return Text("NULL")
 	case e.Val.Kind == value.Bool:
 		return Text(strings.ToUpper(value.FormatBool(e.Val.Int != 0)))

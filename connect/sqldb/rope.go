@@ -78,6 +78,10 @@ func (r Rope) withKeys(keys []value.Value) Rope {
 			if i > 0 {
 				out = append(out, strand{text: ", "})
 			}
+			if keys[i].IsNull {
+				out = append(out, strand{text: "NULL"})
+				continue
+			}
 			out = append(out, strand{param: &keys[i]})
 		}
 	}

@@ -1,6 +1,7 @@
 package sqlite
 
 import (
+	"math"
 	"strings"
 
 	"rovik/connect/sqldb"
@@ -91,7 +92,9 @@ var dialect = &sqldb.Dialect{
 	Unlimited: "-1",
 	Literal: func(v value.Value) bool {
 		switch v.Kind {
-		case value.Bool, value.Int2, value.Int4, value.Int8, value.Float8, value.Text, value.Date:
+		case value.Float8:
+			return v.IsNull || !math.IsNaN(v.Float)
+		case value.Bool, value.Int2, value.Int4, value.Int8, value.Text, value.Date:
 			return true
 		}
 		return v.IsNull

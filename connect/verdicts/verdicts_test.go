@@ -29,7 +29,7 @@ func dialectSource(t testing.TB, name, kind string, quirks map[string]catalog.Qu
 	t.Helper()
 	cols := []catalog.Column{
 		{Name: "id", Type: value.Of(value.Int8)}, {Name: "n", Type: value.Of(value.Int4)},
-		{Name: "code", Type: value.Of(value.Text), Collation: "utf8mb4_general_ci"}, {Name: "name", Type: value.Of(value.Text), Collation: "utf8mb4_general_ci"},
+		{Name: "code", Type: value.Of(value.Text), Native: "varchar(40)", Collation: "utf8mb4_general_ci"}, {Name: "name", Type: value.Of(value.Text), Native: "varchar(40)", Collation: "utf8mb4_general_ci"},
 		{Name: "amount", Type: value.Type{Kind: value.Numeric, Precision: 12, Scale: 2}},
 	}
 	if kind != "sqlite" {

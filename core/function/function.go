@@ -82,7 +82,7 @@ var (
 		"convert_to", "cos", "cosh", "cot", "date_bin", "date_part", "date_trunc", "decode", "degrees", "div", "encode", "exp", "extract", "factorial",
 		"gcd", "get_byte", "ilike", "json_array_length", "jsonb_array_length", "jsonb_insert", "jsonb_set", "justify_days", "justify_hours",
 		"justify_interval", "lcm", "like", "ln", "log", "log10", "lpad", "make_date", "make_interval", "make_time", "make_timestamp", "make_timestamptz",
-		"mod", "neg", "overlaps", "overlay", "pow", "power", "radians", "regexp_count", "regexp_instr", "regexp_like", "regexp_match", "regexp_replace",
+		"mod", "neg", "overlay", "pow", "power", "radians", "regexp_count", "regexp_instr", "regexp_like", "regexp_match", "regexp_replace",
 		"regexp_split_to_array", "regexp_substr", "repeat", "round", "rows of limit", "rows of offset", "rpad", "similar to", "sin", "sinh", "split_part",
 		"sqrt", "substr", "substring", "tan", "tanh", "timezone", "to_char", "to_date", "to_number", "to_timestamp", "trim_array", "trunc", "width_bucket",
 		"~", "~*",
@@ -90,7 +90,7 @@ var (
 	total = []string{
 		"and", "array", "array_append", "array_cat", "array_position", "array_positions", "array_prepend", "array_remove", "array_replace",
 		"array_to_string", "coalesce", "concat", "concat_ws", "greatest", "in", "json_build_array", "jsonb_build_array", "least", "num_nonnulls",
-		"num_nulls", "or", "quote_nullable", "string_to_array", "||",
+		"num_nulls", "or", "overlaps", "quote_nullable", "string_to_array", "||",
 	}
 	neither = []string{
 		"format", "json_build_object", "jsonb_build_object",

@@ -224,6 +224,14 @@ func jsonType(v value.JSONValue) string {
 	return "object"
 }
 
+func isScalar(v value.JSONValue) bool {
+	switch v.(type) {
+	case []value.JSONValue, *value.JSONObject:
+		return false
+	}
+	return true
+}
+
 func init() {
 	t, i4 := value.Text, value.Int4
 	for _, k := range []value.Kind{value.JSON, value.JSONB} {
@@ -258,6 +266,9 @@ func init() {
 					return nullValue(), nil
 				}
 				part, ok := jsonStep(v, key, index)
+				if i := a[1].Int; index && (i == 0 || i == -1) && isScalar(v) {
+					part, ok = v, true // a lone value counts as a list of one
+				}
 				switch {
 				case !ok:
 					return nullValue(), nil

@@ -132,6 +132,9 @@ func powerDecimal(base, exp value.Decimal) (value.Decimal, error) {
 		return base, value.ErrNumericRange
 	}
 	scale := max(minSignificant-int(math.Max(f, -60)), int(base.Scale), int(exp.Scale), 0)
+	if whole := exp.Canonical(); whole.Scale == 0 {
+		scale = max(minSignificant, int(base.Scale)) // of whole powers it does not look at the size
+	}
 	var out apd.Decimal
 	if _, err := wide.Pow(&out, toAPD(base), toAPD(exp)); err != nil {
 		return base, value.ErrNumericRange
@@ -234,12 +237,14 @@ func ranged(f func(float64) float64) func(float64) (float64, error) {
 
 func powerFloat(a, b float64) (float64, error) {
 	switch {
+	case math.IsNaN(a) || math.IsNaN(b):
+		return math.Pow(a, b), nil
 	case a == 0 && b < 0:
 		return 0, value.Errorf("2201F", "zero raised to a negative power is undefined")
-	case a < 0 && b != math.Trunc(b) && !math.IsInf(b, 0) && !math.IsInf(a, 0):
+	case a < 0 && b != math.Trunc(b):
 		return 0, value.Errorf("2201F", "a negative number raised to a non-integer power yields a complex result")
 	}
-	r := math.Pow(a, b)
+	r := precisePow(a, b)
 	if math.IsInf(r, 0) && !math.IsInf(a, 0) && !math.IsInf(b, 0) {
 		return 0, value.Errorf(value.CodeOutOfRange, "value out of range: overflow")
 	}
@@ -268,19 +273,27 @@ func init() {
 		def1(name, f8, f8, finite(f))
 	}
 	for name, f := range map[string]func(float64) float64{"atan": math.Atan, "sinh": math.Sinh, "cosh": math.Cosh, "tanh": math.Tanh, "asinh": math.Asinh,
-		"degrees": func(x float64) float64 { return x / (math.Pi / 180) }, "radians": func(x float64) float64 { return x * (math.Pi / 180) }, "cbrt": math.Cbrt} {
+		"cbrt": preciseCbrt} {
 		def1(name, f8, f8, sure1(f))
 	}
+	def1("degrees", f8, f8, ranged(func(x float64) float64 { return x / (math.Pi / 180) }))
+	def1("radians", f8, f8, func(x float64) (float64, error) {
+		r := x * (math.Pi / 180)
+		if r == 0 && x != 0 {
+			return 0, value.Errorf(value.CodeOutOfRange, "value out of range: underflow")
+		}
+		return r, nil
+	})
 	unit := func(x float64) bool { return x >= -1 && x <= 1 }
 	def1("asin", f8, f8, domain(unit, math.Asin))
 	def1("acos", f8, f8, domain(unit, math.Acos))
 	def1("atanh", f8, f8, domain(unit, math.Atanh))
 	def1("acosh", f8, f8, domain(func(x float64) bool { return x >= 1 }, math.Acosh))
 	def2("atan2", f8, f8, f8, sure2(math.Atan2))
-	def1("exp", f8, f8, ranged(math.Exp))
-	def1("ln", f8, f8, logFloat(math.Log))
-	def1("log", f8, f8, logFloat(math.Log10))
-	def1("log10", f8, f8, logFloat(math.Log10))
+	def1("exp", f8, f8, ranged(preciseExp))
+	def1("ln", f8, f8, logFloat(preciseLog))
+	def1("log", f8, f8, logFloat(preciseLog10))
+	def1("log10", f8, f8, logFloat(preciseLog10))
 	def1("exp", num, num, expDecimal)
 	def1("ln", num, num, lnDecimal)
 	ten := value.DecimalFromInt(10)

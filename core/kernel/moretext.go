@@ -39,7 +39,7 @@ func chr(n int32) (string, error) {
 	case n == 0:
 		return "", value.Errorf("54000", "null character not permitted")
 	case n < 0:
-		return "", value.Errorf("54000", "character number must be positive")
+		return "", value.Errorf("22023", "character number must be positive")
 	case n > utf8.MaxRune || n >= 0xD800 && n < 0xE000:
 		return "", value.Errorf("54000", "requested character not valid for encoding: %d", n)
 	}
@@ -49,6 +49,9 @@ func chr(n int32) (string, error) {
 func overlay(s, by string, from, n int64) (string, error) {
 	if from <= 0 {
 		return "", value.Errorf("22011", "negative substring length not allowed")
+	}
+	if end := from + n; end != int64(int32(end)) {
+		return "", value.ErrIntegerRange
 	}
 	return substring(s, 1, from) + by + substring(s, from+n, 1<<40), nil
 }

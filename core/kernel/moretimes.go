@@ -265,12 +265,33 @@ func truncSpan(field string, s value.Span) (value.Span, error) {
 	return s, nil
 }
 
+// overlaps compares two periods of a start and an end, in either order. A period
+// with one end missing is known by the other alone: the answer may still be true.
 func overlaps(a []value.Value) (value.Value, error) {
-	// (s1, e1) OVERLAPS (s2, e2): a span without length is a moment.
-	s1, e1, s2, e2 := a[0].Int, a[1].Int, a[2].Int, a[3].Int
-	s1, e1 = min(s1, e1), max(s1, e1)
-	s2, e2 = min(s2, e2), max(s2, e2)
-	return boolValue(s1 == s2 || s1 < s2 && e1 > s2 || s2 < s1 && e2 > s1), nil
+	period := func(start, end value.Value) (value.Value, value.Value) {
+		if start.IsNull || !end.IsNull && value.Compare(start, end) > 0 {
+			return end, start
+		}
+		return start, end
+	}
+	s1, e1 := period(a[0], a[1])
+	s2, e2 := period(a[2], a[3])
+	if s1.IsNull || s2.IsNull {
+		return value.NullOf(value.Bool), nil
+	}
+	if value.Compare(s1, s2) > 0 {
+		s1, e1, s2, e2 = s2, e2, s1, e1
+	}
+	equal := value.Compare(s1, s2) == 0
+	switch {
+	case equal && (e1.IsNull || e2.IsNull), !equal && e1.IsNull:
+		return value.NullOf(value.Bool), nil
+	case equal, value.Compare(s2, e1) < 0:
+		return value.BoolOf(true), nil
+	case e2.IsNull:
+		return value.NullOf(value.Bool), nil
+	}
+	return value.BoolOf(false), nil
 }
 
 func init() {
@@ -290,10 +311,11 @@ func init() {
 			return toStamp(dateBin(s, int64(at), int64(origin)))
 		})
 		def1("isfinite", k, value.Bool, sure1(func(stamp) bool { return true }))
-		box("overlaps", value.Bool, overlaps, k, k, k, k)
+		define(boxed("overlaps", []value.Kind{k, k, k, k}, value.Bool, false, overlaps))
 	}
-	box("overlaps", value.Bool, overlaps, d, d, d, d)
-	box("overlaps", value.Bool, overlaps, tm, tm, tm, tm)
+	for _, k := range []value.Kind{d, tm} {
+		define(boxed("overlaps", []value.Kind{k, k, k, k}, value.Bool, false, overlaps))
+	}
 	def1("isfinite", d, value.Bool, sure1(func(date) bool { return true }))
 	def2("extract", t, iv, num, spanField)
 	def2("extract", t, tm, num, func(f string, c clock) (value.Decimal, error) { return clockField(f, int64(c)) })

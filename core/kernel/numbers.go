@@ -97,7 +97,12 @@ func init() {
 	def1("floor", f8, f8, sure1(math.Floor))
 	def1("round", f8, f8, sure1(math.RoundToEven))
 	def1("trunc", f8, f8, sure1(math.Trunc))
-	def1("sign", f8, f8, sure1(func(a float64) float64 { return float64(value.CompareFloat(a, 0)) }))
+	def1("sign", f8, f8, sure1(func(a float64) float64 {
+		if math.IsNaN(a) {
+			return 0
+		}
+		return float64(value.CompareFloat(a, 0))
+	}))
 	def1("sqrt", f8, f8, func(a float64) (float64, error) {
 		if a < 0 {
 			return 0, value.Errorf("2201F", "cannot take square root of a negative number")

@@ -1,6 +1,7 @@
 package kernel
 
 import (
+	"math"
 	"strings"
 	"unicode/utf8"
 
@@ -79,6 +80,9 @@ func left(s string, n int32) string {
 }
 
 func right(s string, n int32) string {
+	if n == math.MinInt32 {
+		return s // as PostgreSQL, whose -n is no number of characters
+	}
 	if n < 0 {
 		return s[runeOffset(s, int(-int64(n))):]
 	}

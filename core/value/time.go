@@ -259,12 +259,18 @@ var (
 	}
 )
 
+// plainNumber is an interval without a unit: seconds.
+var plainNumber = regexp.MustCompile(`^[+-]?\d+(\.\d*)?$`)
+
 // ParseInterval reads quantities with units ("1 year 3 days") and a time
 // ("04:05:06"). A fraction is allowed on units shorter than a day.
 func ParseInterval(s string) (Span, error) {
 	bad := Errorf("22007", "invalid input syntax for type interval: %q", s).WithHint("write it like '1 month 3 days 04:05:06'")
 	var sum Span
 	rest := strings.TrimSpace(s)
+	if seconds, err := strconv.ParseFloat(rest, 64); err == nil && plainNumber.MatchString(rest) && math.Abs(seconds) < 1e9 {
+		return Span{Micros: int64(math.RoundToEven(seconds * float64(MicrosPerSecond)))}, nil
+	}
 	for first := true; rest != "" || first; first = false {
 		if m := intervalTime.FindStringSubmatch(rest); m != nil {
 			n := func(i int) int64 { v, _ := strconv.ParseInt(m[i], 10, 32); return v }
