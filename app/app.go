@@ -179,7 +179,7 @@ func (a *App) load(ctx context.Context, anew ...string) error {
 		}
 		s.sources[r.Name] = &connected{r, conn, slots}
 		if r.Found != nil {
-			found = append(found, r.Found.Without(r.Hidden).WithDeclared(r.Declared))
+			found = append(found, r.Found.Without(r.Hidden).WithDeclared(r.Declared).Unenforced())
 			s.folding[r.Name] = conn.Folding(r.Found)
 		}
 	}

@@ -75,7 +75,7 @@ func shapedColumn(cell shape.Cell, seen *shape.Seen, rows int64) catalog.Column 
 		missing += seen.Misfits
 	}
 	col.Misfits = seen.Misfits
-	col.Nullable = missing > 0
+	col.Nullable = true // nothing keeps the next record from having none
 	if rows > 0 {
 		col.NullShare = float64(missing) / float64(rows)
 	}

@@ -185,7 +185,7 @@ func (c *csv) describe(ctx context.Context, f file) (*contents, error) {
 			Meaning: "Cells that a line lacks are NULL; cells that it has too many are left out."}
 	}
 	for i, g := range all.guesses {
-		col := catalog.Column{Name: o.header[i], Type: value.Of(g.Kind()), Nullable: g.Nulls > 0, Native: "text"}
+		col := catalog.Column{Name: o.header[i], Type: value.Of(g.Kind()), Nullable: true, Native: "text"}
 		if out.rows > 0 {
 			col.NullShare = float64(g.Nulls) / float64(out.rows)
 		}
@@ -255,6 +255,9 @@ func (c *csv) open(_ context.Context, f file, columns []catalog.Column) (opened,
 	o.columns = columns
 	return o, nil
 }
+
+// has reports whether the header names a column.
+func (c *csvFile) has(column string) bool { return slices.Contains(c.header, column) }
 
 // parts is the file as a whole.
 func (c *csvFile) parts() []part { return []part{c} }

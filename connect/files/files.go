@@ -190,11 +190,10 @@ func (s *Source) describe(ctx context.Context, t *listing, quirks map[string]cat
 func addParts(out *catalog.Table, t *listing, rows func(i int) int64) {
 	for p, name := range t.parts {
 		name = shape.Unused(name, func(n string) bool { return out.Column(n) >= 0 })
-		col := catalog.Column{Name: name, Type: value.Of(t.kinds[p]), Native: "the folder's name", ReadAs: PartColumn}
+		col := catalog.Column{Name: name, Type: value.Of(t.kinds[p]), Native: "the folder's name", Nullable: true, ReadAs: PartColumn}
 		shares := map[string]int64{}
 		for i, f := range t.files {
 			v := f.parts[p]
-			col.Nullable = col.Nullable || v.IsNull
 			if !v.IsNull {
 				shares[v.String()] += rows(i)
 			}

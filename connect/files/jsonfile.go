@@ -367,7 +367,7 @@ func (m *member) see(v value.JSONValue) error {
 
 // column tells as what a member is carried.
 func (m *member) column(rows int64) catalog.Column {
-	col := catalog.Column{Name: m.name, Nullable: m.absent > 0}
+	col := catalog.Column{Name: m.name, Nullable: true}
 	if rows > 0 {
 		col.NullShare = float64(m.absent) / float64(rows)
 	}

@@ -9,6 +9,7 @@ import (
 	"regexp"
 	"sort"
 	"strings"
+	"time"
 
 	"rovik/core/shape"
 	"rovik/core/value"
@@ -20,9 +21,19 @@ const maxFiles = 100_000
 // file is one file of a table. Parts are the values of the folders' names, one
 // for each of the table's parts, NULL where the name has none.
 type file struct {
-	path  string
-	size  int64
-	parts []value.Value
+	path     string
+	size     int64
+	modified time.Time
+	parts    []value.Value
+}
+
+// unchanged fails where a file is not as it was when it was listed.
+func (f file) unchanged() error {
+	info, err := os.Stat(f.path)
+	if err == nil && info.Size() == f.size && info.ModTime().Equal(f.modified) {
+		return nil
+	}
+	return value.Errorf(value.CodeSource, "the file was changed while it was read").WithHint("run the query again; write new files rather than change one that is read")
 }
 
 // listing is a table as it lies in folders: its files, and the names of the
@@ -44,7 +55,7 @@ func list(source, root string, suffixes []string) ([]*listing, error) {
 		return nil, value.Errorf(value.CodeSource, "%s: there is nothing to read at %s", source, root).WithHint("check the path, and that Rovik may read it")
 	}
 	if !info.IsDir() {
-		t := &listing{name: tableName(root, suffixes), files: []file{{path: root, size: info.Size()}}}
+		t := &listing{name: tableName(root, suffixes), files: []file{{path: root, size: info.Size(), modified: info.ModTime()}}}
 		return []*listing{t}, nil
 	}
 	entries, err := os.ReadDir(root)
@@ -73,7 +84,7 @@ func list(source, root string, suffixes []string) ([]*listing, error) {
 			if err != nil {
 				return nil, unreadable(source, path, err)
 			}
-			tables = append(tables, &listing{name: tableName(path, suffixes), files: []file{{path: path, size: info.Size()}}})
+			tables = append(tables, &listing{name: tableName(path, suffixes), files: []file{{path: path, size: info.Size(), modified: info.ModTime()}}})
 		}
 	}
 	names := map[string]string{}
@@ -126,7 +137,7 @@ func folderTable(source, root string, suffixes []string) (*listing, error) {
 				found[path] = append(found[path], folder)
 			}
 		}
-		t.files = append(t.files, file{path: path, size: info.Size()})
+		t.files = append(t.files, file{path: path, size: info.Size(), modified: info.ModTime()})
 		return nil
 	})
 	if err != nil {

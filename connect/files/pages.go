@@ -115,7 +115,10 @@ func (g *rowGroup) pages(column string) []page {
 	if err != nil || col == nil {
 		return nil
 	}
-	typ, _ := typeOf(field.Field.Type)
+	typ, known := g.p.typeOf(column)
+	if !known || !g.p.ordered(field.ColIndex) {
+		return nil
+	}
 	physical := g.p.rd.MetaData().Schema.Column(field.ColIndex).PhysicalType()
 	least, greatest, empty := col.GetMinValues(), col.GetMaxValues(), col.GetNullPages()
 	if len(least) != len(first) || len(greatest) != len(first) || len(empty) != len(first) {
@@ -134,10 +137,7 @@ func (g *rowGroup) pages(column string) []page {
 		if empty[i] {
 			b.nulls = b.rows
 		} else {
-			var ok1, ok2 bool
-			b.min, ok1 = decodeBound(least[i], physical, field.Field.Type, typ.Kind, false)
-			b.max, ok2 = decodeBound(greatest[i], physical, field.Field.Type, typ.Kind, true)
-			b.known = ok1 && ok2
+			b = b.between(least[i], greatest[i], physical, field, typ)
 		}
 		out[i] = page{first[i], b}
 	}

@@ -137,7 +137,7 @@ func (p *parquet) describe(_ context.Context, f file) (*contents, error) {
 	out := &contents{rows: o.rd.NumRows()}
 	for i := range o.fields {
 		field := &o.fields[i]
-		col := catalog.Column{Name: o.names[field.Field.Name], Nullable: field.Field.Nullable, Native: o.native(field)}
+		col := catalog.Column{Name: o.names[field.Field.Name], Nullable: true, Native: o.native(field)}
 		typ, note := typeOf(field.Field.Type)
 		col.Type, col.Note = typ, note
 		if typ.Kind == value.Null {
@@ -221,31 +221,56 @@ func (p *parquetFile) statistics(field *pqarrow.SchemaField, col *catalog.Column
 	}
 }
 
-// bounds reads a row group's statistics of a column.
+// bounds reads a row group's statistics of a column. What a file does not say is
+// not known: neither is a count that is not set 0, nor one bound without the other
+// of use, nor bounds whose order the file does not tell.
 func (p *parquetFile) bounds(group int, field *pqarrow.SchemaField, typ value.Type) bounds {
-	out := bounds{rows: p.rd.MetaData().RowGroups[group].NumRows, nulls: -1}
-	chunk, err := p.rd.MetaData().RowGroup(group).ColumnChunk(field.ColIndex)
-	if err != nil {
+	meta := p.rd.MetaData()
+	out := bounds{rows: meta.RowGroups[group].NumRows, nulls: -1}
+	chunk := meta.RowGroups[group].Columns[field.ColIndex]
+	if chunk.MetaData == nil || chunk.MetaData.Statistics == nil {
 		return out
 	}
-	if set, err := chunk.StatsSet(); err != nil || !set {
+	stats := chunk.MetaData.Statistics
+	if stats.IsSetNullCount() {
+		out.nulls = stats.GetNullCount()
+	}
+	physical := meta.Schema.Column(field.ColIndex).PhysicalType()
+	var low, high []byte
+	switch {
+	case stats.IsSetMinValue() && stats.IsSetMaxValue() && p.ordered(field.ColIndex):
+		low, high = stats.MinValue, stats.MaxValue
+	case stats.IsSetMin() && stats.IsSetMax() && (physical == pq.Types.Int32 || physical == pq.Types.Int64):
+		low, high = stats.Min, stats.Max // of the old form only signed numbers have one order
+	default:
 		return out
 	}
-	stats, err := chunk.Statistics()
-	if err != nil || stats == nil {
-		return out
-	}
-	if stats.HasNullCount() {
-		out.nulls = stats.NullCount()
-	}
-	if !stats.HasMinMax() {
-		return out
+	return out.between(low, high, physical, field, typ)
+}
+
+// ordered reports whether the file says by which order the bounds of a column are.
+func (p *parquetFile) ordered(column int) bool {
+	orders := p.rd.MetaData().ColumnOrders
+	return column < len(orders) && orders[column] != nil && orders[column].IsSetTYPE_ORDER()
+}
+
+// between adds bounds, as the values of the table's column, which may be of another
+// type than the file's.
+func (b bounds) between(low, high []byte, physical pq.Type, field *pqarrow.SchemaField, typ value.Type) bounds {
+	own, _ := typeOf(field.Field.Type)
+	if t, is := field.Field.Type.(*arrow.TimestampType); is && t.Unit == arrow.Nanosecond {
+		return b // some of them are errors, which must not depend on what is skipped
 	}
 	var ok1, ok2 bool
-	out.min, ok1 = decodeBound(stats.EncodeMin(), stats.Type(), field.Field.Type, typ.Kind, false)
-	out.max, ok2 = decodeBound(stats.EncodeMax(), stats.Type(), field.Field.Type, typ.Kind, true)
-	out.known = ok1 && ok2
-	return out
+	b.min, ok1 = decodeBound(low, physical, field.Field.Type, own.Kind, false)
+	b.max, ok2 = decodeBound(high, physical, field.Field.Type, own.Kind, true)
+	if b.known = ok1 && ok2; b.known && own.Kind != typ.Kind {
+		var err1, err2 error
+		b.min, err1 = kernel.CastValue(b.min, value.Of(typ.Kind))
+		b.max, err2 = kernel.CastValue(b.max, value.Of(typ.Kind))
+		b.known = err1 == nil && err2 == nil
+	}
+	return b
 }
 
 // decodeBound reads a bound from its plain encoding. What is finer than
@@ -331,6 +356,16 @@ func (p *parquet) open(_ context.Context, f file, columns []catalog.Column) (ope
 	return o, nil
 }
 
+// typeOf returns the type of a column of the table.
+func (p *parquetFile) typeOf(column string) (value.Type, bool) {
+	for _, c := range p.columns {
+		if c.Name == column {
+			return c.Type, true
+		}
+	}
+	return value.Type{}, false
+}
+
 func leavesOf(f *pqarrow.SchemaField) []int {
 	if f.IsLeaf() {
 		return []int{f.ColIndex}
@@ -341,6 +376,9 @@ func leavesOf(f *pqarrow.SchemaField) []int {
 	}
 	return out
 }
+
+// has reports whether the file has a column.
+func (p *parquetFile) has(column string) bool { return p.at[column] != nil }
 
 func (p *parquetFile) parts() []part {
 	out := make([]part, p.rd.NumRowGroups())
@@ -376,12 +414,14 @@ func (g *rowGroup) bounds(column string) (bounds, bool) {
 	if !field.IsLeaf() {
 		return bounds{}, false
 	}
-	typ, _ := typeOf(field.Field.Type)
-	if g.p.texts[column] {
+	typ, known := g.p.typeOf(column)
+	if g.p.texts[column] || !known {
 		return bounds{}, false // the order of texts is another one
 	}
 	b := g.p.bounds(g.i, field, typ)
-	b.mayHoldIt = g.bloom(field, typ.Kind)
+	if own, _ := typeOf(field.Field.Type); own.Kind == typ.Kind {
+		b.mayHoldIt = g.bloom(field, typ.Kind)
+	}
 	return b, true
 }
 

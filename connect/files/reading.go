@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"runtime"
+	"sync"
 	"sync/atomic"
 
 	"github.com/apache/arrow-go/v18/arrow"
@@ -97,6 +98,10 @@ type prepared struct {
 	// How much there is, and how much of it is read.
 	filesRead, groups, groupsRead, pages, pagesRead, size, sizeRead atomic.Int64
 	unfit                                                           unfit
+	// Which columns the opened files have, where they say so.
+	mu       sync.Mutex
+	has      map[string]bool
+	unheaded bool
 }
 
 func (s *Source) prepare(st *fold.Statement) (*prepared, error) {
@@ -236,13 +241,77 @@ func (p *prepared) run(ctx context.Context, give func(kernel.Batch) error) error
 		return nil
 	}
 	if len(files) == 1 { // its parts are read at the same time instead
-		return p.s.about(files[0], guarded(ctx, 0, func(ctx context.Context, _ int) error {
+		err := p.s.about(files[0], guarded(ctx, 0, func(ctx context.Context, _ int) error {
 			return p.readFile(ctx, files[0], nil, give, runtime.GOMAXPROCS(0))
 		}))
+		if err != nil {
+			return err
+		}
+		return p.present(ctx)
 	}
-	return each(ctx, len(files), func(ctx context.Context, i int) error {
+	err := each(ctx, len(files), func(ctx context.Context, i int) error {
 		return p.s.about(files[i], guarded(ctx, i, func(ctx context.Context, i int) error { return p.readFile(ctx, files[i], nil, give, 1) }))
 	})
+	if err != nil || len(files) == 0 {
+		return err
+	}
+	return p.present(ctx)
+}
+
+// headed is a file that says which columns it has before it is read.
+type headed interface{ has(column string) bool }
+
+// note keeps which columns an opened file has.
+func (p *prepared) note(o opened) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	h, ok := o.(headed)
+	if !ok {
+		p.has = nil
+		p.unheaded = true
+		return
+	}
+	for _, c := range p.inFile {
+		if h.has(c.Name) {
+			if p.has == nil {
+				p.has = map[string]bool{}
+			}
+			p.has[c.Name] = true
+		}
+	}
+}
+
+// present fails where a column is in no file of the table any more: all of its
+// values would be NULL. Files that were not read are asked only where those that
+// were have not got it.
+func (p *prepared) present(ctx context.Context) error {
+	missing := func() string {
+		p.mu.Lock()
+		defer p.mu.Unlock()
+		for _, c := range p.inFile {
+			if !p.has[c.Name] && !p.unheaded {
+				return c.Name
+			}
+		}
+		return ""
+	}
+	for _, f := range p.t.files {
+		if missing() == "" {
+			return nil
+		}
+		o, err := p.open(ctx, f)
+		if err != nil {
+			return p.s.about(f, err)
+		}
+		p.note(o)
+		if err := o.Close(); err != nil {
+			return err
+		}
+	}
+	if name := missing(); name != "" {
+		return connect.Changed(p.s.name, "no file of "+p.t.name+" has a column "+name)
+	}
+	return nil
 }
 
 // open opens a file, as its shape or else its format reads it.
@@ -258,7 +327,18 @@ func (p *prepared) readFile(ctx context.Context, f file, cut *cutter, give func(
 	if err != nil {
 		return err
 	}
-	defer func() { err = errors.Join(err, o.Close()) }()
+	defer func() {
+		if err == nil {
+			err = f.unchanged()
+		}
+		err = errors.Join(err, o.Close())
+	}()
+	p.note(o)
+	if len(p.t.files) == 1 {
+		if err := p.present(ctx); err != nil {
+			return err
+		}
+	}
 	parts := o.parts()
 	p.groups.Add(int64(len(parts)))
 	var read []part

@@ -39,6 +39,29 @@ func (t *Table) Broken(now *Table) string {
 	return ""
 }
 
+// enforcing are the kinds of sources that keep a column free of NULL where they say
+// so.
+var enforcing = map[string]bool{"postgresql": true, "mariadb": true, "sqlite": true}
+
+// Unenforced returns the source with only what it enforces: of files and documents
+// it may be that no NULL was seen, which says nothing of the next one.
+func (s *Source) Unenforced() *Source {
+	if enforcing[s.Kind] {
+		return s
+	}
+	out := *s
+	out.Tables = make([]*Table, len(s.Tables))
+	for i, t := range s.Tables {
+		table := *t
+		table.Columns = slices.Clone(t.Columns)
+		for c := range table.Columns {
+			table.Columns[c].Nullable = true
+		}
+		out.Tables[i] = &table
+	}
+	return &out
+}
+
 func (k Key) sameColumns(o Key) bool {
 	if len(k.Columns) != len(o.Columns) {
 		return false
