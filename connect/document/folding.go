@@ -15,11 +15,11 @@ import (
 type folding struct {
 	name   string
 	found  *catalog.Source
-	column func(plan.ID) (*catalog.Table, int)
+	column func(plan.ID) fold.TableColumn
 }
 
 // Reading returns the judge of a plan; see fold.Informed.
-func (f *folding) Reading(of func(plan.ID) (*catalog.Table, int)) fold.Source {
+func (f *folding) Reading(of func(plan.ID) fold.TableColumn) fold.Source {
 	return &folding{f.name, f.found, of}
 }
 

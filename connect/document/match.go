@@ -101,11 +101,11 @@ func (f *folding) both(c *plan.Call) matched {
 // field returns the field of a column that the server can be asked about, or the
 // reason why not.
 func (f *folding) field(col *plan.Col) (field, *fold.Reason) {
-	t, i := f.column(col.ID)
-	if t == nil {
+	of := f.column(col.ID)
+	if of.Table == nil || of.Grouped {
 		return field{}, noEquivalent("What is computed")
 	}
-	at, ok := fieldOf(t, i)
+	at, ok := fieldOf(of.Table, of.Index)
 	switch {
 	case !ok:
 		return at, &fold.Reason{Code: "no-equivalent", Text: fmt.Sprintf("%s is made while Rovik flattens the documents.", col.Name), Remedy: "None is needed where few documents cross: filter by a field of the document."}

@@ -237,7 +237,7 @@ func pretty(doc bson.Raw) string {
 
 // Folding judges plans; see connect.Source.
 func (s *Source) Folding(found *catalog.Source) fold.Source {
-	return &folding{name: s.name, found: found, column: func(plan.ID) (*catalog.Table, int) { return nil, 0 }}
+	return &folding{name: s.name, found: found, column: func(plan.ID) (none fold.TableColumn) { return }}
 }
 
 // prepare returns a statement's command, and where to run it.

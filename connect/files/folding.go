@@ -15,11 +15,11 @@ import (
 type folding struct {
 	name   string
 	format format
-	column func(plan.ID) (*catalog.Table, int)
+	column func(plan.ID) fold.TableColumn
 }
 
 // Reading returns the judge of a plan; see fold.Informed.
-func (f *folding) Reading(of func(plan.ID) (*catalog.Table, int)) fold.Source {
+func (f *folding) Reading(of func(plan.ID) fold.TableColumn) fold.Source {
 	return &folding{f.name, f.format, of}
 }
 
@@ -61,8 +61,8 @@ func (f *folding) onParts(e plan.Expr) bool {
 	plan.Walk(e, func(p plan.Expr) bool {
 		if c, isCol := p.(*plan.Col); isCol {
 			reads = true
-			t, i := f.column(c.ID)
-			ok = ok && t != nil && t.Columns[i].ReadAs == PartColumn
+			of := f.column(c.ID)
+			ok = ok && of.Table != nil && of.Table.Columns[of.Index].ReadAs == PartColumn
 		}
 		_, keys := p.(*plan.ShippedKeys)
 		ok = ok && !keys

@@ -99,7 +99,7 @@ func definition(ctx context.Context, conn *sql.Conn, t *catalog.Table) (string, 
 
 // verify compares tables with what is known of them, unless they have a
 // definition with which that was done already.
-func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.Table) error {
+func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.Table, reads map[*catalog.Table]map[string]bool) error {
 	var look []*catalog.Table
 	var now []string
 	for _, t := range tables {
@@ -126,10 +126,10 @@ func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.T
 		if is != nil {
 			is.Columns = alike(t, is.Columns)
 		}
-		if broken := t.Broken(is); broken != "" {
+		if broken := t.Broken(is, reads[t]); broken != "" {
 			return connect.Changed(s.name, broken)
 		}
-		if now[i] != "" {
+		if now[i] != "" && t.Broken(is, nil) == "" {
 			s.sessions.verified.Store(t, now[i])
 		}
 	}
@@ -186,7 +186,7 @@ func (s *Source) Verify(ctx context.Context, tables []*catalog.Table) error {
 		return s.explain(err)
 	}
 	defer conn.Close()
-	return s.explain(s.verify(ctx, conn, tables))
+	return s.explain(s.verify(ctx, conn, tables, nil))
 }
 
 // utf8 reports whether a collation is of a character set that holds every text.

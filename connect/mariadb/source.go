@@ -180,7 +180,7 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 	}
 	id, err := s.sessions.id(ctx, conn)
 	if err == nil {
-		err = s.verify(ctx, conn, st.Tables)
+		err = s.verify(ctx, conn, st.Tables, st.Reads)
 	}
 	if err != nil {
 		_ = conn.Close()
@@ -199,13 +199,18 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 		_, _ = s.db.ExecContext(kill, fmt.Sprintf("KILL QUERY %d", id))
 	})
 	release := func() error {
+		dropped := false
 		if !stopWatching() {
 			// The kill may still be on its way: let it not hit whoever uses the
 			// connection next.
 			<-killed
-			s.sessions.drop(conn)
+			dropped = true
 		} else if sqldb.HasVerbatim(st) {
-			s.sessions.drop(conn) // what it may have set goes with it
+			dropped = true // what it may have set goes with it
+		}
+		if dropped {
+			s.sessions.drop(conn)
+			return nil
 		}
 		return conn.Close()
 	}

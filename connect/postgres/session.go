@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"sync/atomic"
 
@@ -166,7 +167,7 @@ func (o *opening) rows(ctx context.Context, s *Source, st *fold.Statement) (*pgc
 			return nil, err
 		}
 	}
-	if err := s.verify(ctx, o.tables, versions); err != nil {
+	if err := s.verify(ctx, o.tables, st.Reads, versions); err != nil {
 		return nil, err
 	}
 	return o.result()
@@ -189,7 +190,7 @@ func (o *opening) result() (*pgconn.ResultReader, error) {
 
 // verify compares tables with what is known of them, unless they have a version
 // in which that was done already.
-func (s *Source) verify(ctx context.Context, tables []*catalog.Table, versions []string) error {
+func (s *Source) verify(ctx context.Context, tables []*catalog.Table, reads map[*catalog.Table]map[string]bool, versions []string) error {
 	var look []*catalog.Table
 	for i, t := range tables {
 		if v, ok := s.verified.Load(t); !ok || v != versions[i] || versions[i] == "" {
@@ -204,12 +205,12 @@ func (s *Source) verify(ctx context.Context, tables []*catalog.Table, versions [
 		return err
 	}
 	for i, t := range look {
-		if broken := t.Broken(fresh[i]); broken != "" {
+		if broken := t.Broken(fresh[i], reads[t]); broken != "" {
 			return connect.Changed(s.name, broken)
 		}
-	}
-	for i, t := range tables {
-		s.verified.Store(t, versions[i])
+		if t.Broken(fresh[i], nil) == "" {
+			s.verified.Store(t, versions[slices.Index(tables, t)])
+		}
 	}
 	return nil
 }
@@ -241,6 +242,11 @@ func (s *Source) described(ctx context.Context, tables []*catalog.Table) ([]*cat
 
 // Verify fails where tables are not as they were known; see connect.Verifier.
 func (s *Source) Verify(ctx context.Context, tables []*catalog.Table) error {
+	return s.verifyNow(ctx, tables, nil)
+}
+
+// verifyNow asks for the versions of tables by themselves.
+func (s *Source) verifyNow(ctx context.Context, tables []*catalog.Table, reads map[*catalog.Table]map[string]bool) error {
 	conn, err := s.pool.Acquire(ctx)
 	if err != nil {
 		return s.explain(err)
@@ -256,7 +262,7 @@ func (s *Source) Verify(ctx context.Context, tables []*catalog.Table) error {
 			versions[i] = versionOf(res.Rows[0])
 		}
 	}
-	return s.verify(ctx, tables, versions)
+	return s.verify(ctx, tables, reads, versions)
 }
 
 // wireTypes are the types that a column's kind may have on the wire; text has

@@ -112,6 +112,9 @@ func (s *Source) explain(err error) error {
 			return value.Errorf(value.CodeSource, "%s: PostgreSQL at %s has no database called %s", s.name, s.cfg.Address(), s.cfg.Database).
 				WithHint("check the database name")
 		}
+		if strings.HasPrefix(pe.Code, "57P") || strings.HasPrefix(pe.Code, "08") { // the server goes, or the way to it
+			return value.Errorf(value.CodeConnection, "%s: the connection to PostgreSQL broke: %s", s.name, pe.Message).WithHint("check the server, then try again")
+		}
 		if pe.Code == "42703" || pe.Code == "42P01" {
 			return connect.Changed(s.name, pe.Message)
 		}

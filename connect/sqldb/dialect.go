@@ -100,29 +100,29 @@ type Writer func(p *Printer, e plan.Expr) Rope
 type Source struct {
 	Dialect *Dialect
 	Catalog *catalog.Source
-	columns func(plan.ID) (*catalog.Table, int)
+	columns func(plan.ID) fold.TableColumn
 }
 
 // Reading returns the source for a plan of whose columns it is told; see
 // fold.Informed.
-func (s *Source) Reading(of func(plan.ID) (*catalog.Table, int)) fold.Source {
+func (s *Source) Reading(of func(plan.ID) fold.TableColumn) fold.Source {
 	c := *s
 	c.columns = of
 	return &c
 }
 
-// Column returns the column of a table that e is, or nil where e is none or that
-// is not known.
+// Column returns the column of a table that e has its values from, or nil where e
+// is no column or that is not known.
 func (s *Source) Column(e plan.Expr) *catalog.Column {
 	c, isCol := e.(*plan.Col)
 	if !isCol || s.columns == nil {
 		return nil
 	}
-	t, i := s.columns(c.ID)
-	if t == nil {
+	of := s.columns(c.ID)
+	if of.Table == nil {
 		return nil
 	}
-	return &t.Columns[i]
+	return &of.Table.Columns[of.Index]
 }
 
 // Name returns the source's name.

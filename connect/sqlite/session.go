@@ -52,7 +52,7 @@ func (w *watch) note(tables []*catalog.Table, version int64) {
 // verify compares tables with what is known of them, their values' types
 // included, which nothing in SQLite enforces. It does so once for each state of
 // the file. The connection is in a transaction, whose snapshot begins here.
-func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.Table) error {
+func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.Table, reads map[*catalog.Table]map[string]bool) error {
 	var schema int64
 	if err := conn.QueryRowContext(ctx, "PRAGMA schema_version").Scan(&schema); err != nil {
 		return err
@@ -73,6 +73,7 @@ func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.T
 	}
 	through := *s
 	through.conn = conn
+	var whole []*catalog.Table
 	for _, t := range look {
 		is := &catalog.Table{Source: t.Source, Schema: t.Schema, Name: t.Name}
 		if err := through.describe(ctx, is); err != nil {
@@ -84,8 +85,11 @@ func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.T
 		if is != nil {
 			is.Columns = alike(t, is)
 		}
-		if broken := t.Broken(is); broken != "" {
+		if broken := t.Broken(is, reads[t]); broken != "" {
 			return connect.Changed(s.name, broken)
+		}
+		if t.Broken(is, nil) == "" {
+			whole = append(whole, t)
 		}
 	}
 	// Whether the file has changed meanwhile is another snapshot's question, but
@@ -93,7 +97,7 @@ func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.T
 	if again, err := s.watch.now(ctx); err != nil || again != version {
 		return err
 	}
-	s.watch.note(look, version)
+	s.watch.note(whole, version)
 	return nil
 }
 
@@ -128,7 +132,7 @@ func (s *Source) Verify(ctx context.Context, tables []*catalog.Table) error {
 	if _, err := conn.ExecContext(ctx, "BEGIN"); err != nil {
 		return s.explain(err)
 	}
-	err = s.verify(ctx, conn, tables)
+	err = s.verify(ctx, conn, tables, nil)
 	_, rollback := conn.ExecContext(context.WithoutCancel(ctx), "ROLLBACK")
 	if err == nil {
 		err = rollback

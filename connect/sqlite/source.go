@@ -125,7 +125,7 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 		_ = conn.Close()
 		return failed(err)
 	}
-	if err := s.verify(ctx, conn, st.Tables); err != nil {
+	if err := s.verify(ctx, conn, st.Tables, st.Reads); err != nil {
 		_ = release()
 		return failed(err)
 	}

@@ -9,12 +9,17 @@ import (
 // now: its columns with their types, collations and absence of NULL, and its
 // keys. It returns what does not hold any more, or "". New columns and keys break
 // nothing, nor do keys that were declared by hand, on which nothing relies.
-func (t *Table) Broken(now *Table) string {
+//
+// With reads, only columns that it names count, and keys of them.
+func (t *Table) Broken(now *Table, reads map[string]bool) string {
 	if now == nil {
 		return "there is no table " + t.FullName()
 	}
 	for i := range t.Columns {
 		was := &t.Columns[i]
+		if reads != nil && !reads[was.Name] {
+			continue
+		}
 		at := slices.IndexFunc(now.Columns, func(c Column) bool { return c.Name == was.Name })
 		if at < 0 {
 			return fmt.Sprintf("%s has no column %s", t.FullName(), was.Name)
@@ -32,6 +37,9 @@ func (t *Table) Broken(now *Table) string {
 		}
 	}
 	for _, k := range t.Keys {
+		if reads != nil && slices.ContainsFunc(k.Columns, func(c string) bool { return !reads[c] }) {
+			continue
+		}
 		if k.Declared == "" && !slices.ContainsFunc(now.Keys, k.sameColumns) {
 			return fmt.Sprintf("nothing makes %v of %s unique any more", k.Columns, t.FullName())
 		}

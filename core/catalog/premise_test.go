@@ -37,11 +37,16 @@ func TestBroken(t *testing.T) {
 	} {
 		now := table()
 		c.change(now)
-		if got := table().Broken(now); (got == "") != (c.says == "") || !strings.Contains(got, c.says) {
+		if got := table().Broken(now, nil); (got == "") != (c.says == "") || !strings.Contains(got, c.says) {
 			t.Errorf("it says %q, want %q", got, c.says)
 		}
 	}
-	if got := table().Broken(nil); !strings.Contains(got, "no table registry.objects") {
+	gone := table()
+	gone.Columns, gone.Keys = gone.Columns[:1], nil
+	if got := table().Broken(gone, map[string]bool{"id": true}); got != "" {
+		t.Errorf("of a column that nobody reads it says %q", got)
+	}
+	if got := table().Broken(nil, nil); !strings.Contains(got, "no table registry.objects") {
 		t.Errorf("of a table that is gone it says %q", got)
 	}
 }

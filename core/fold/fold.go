@@ -65,11 +65,21 @@ type Source interface {
 }
 
 // Informed is a source that judges by which columns of its tables expressions
-// read. Reading returns it for a plan whose columns of gives, each as a table
-// with a position in its Columns; the table is nil for what is no column of one.
+// read. Reading returns it for a plan of whose columns it is told.
 type Informed interface {
 	Source
-	Reading(of func(plan.ID) (*catalog.Table, int)) Source
+	Reading(of func(plan.ID) TableColumn) Source
+}
+
+// TableColumn is the column of a table that a plan's column has its values from,
+// by its position there. The table is nil where the values come from none, or are
+// computed.
+type TableColumn struct {
+	Table *catalog.Table
+	Index int
+	// Grouped tells that rows were grouped by the column: the values are the
+	// table's, the rows are not.
+	Grouped bool
 }
 
 // Native is a statement in a source's own language.
@@ -107,6 +117,8 @@ type Statement struct {
 	// Tables are those that it reads, as they were known when it was planned: what
 	// the plan relies on without being told when it changes.
 	Tables []*catalog.Table
+	// Reads are the columns of each that it reads.
+	Reads map[*catalog.Table]map[string]bool
 	Native
 }
 
@@ -165,7 +177,7 @@ type folder struct {
 	estimate   *plan.Estimator
 	statements []*Statement
 	notes      []*note
-	columns    map[plan.ID]tableColumn // of the plan's scans
+	columns    map[plan.ID]TableColumn
 	err        error
 }
 
@@ -187,37 +199,64 @@ next:
 	return out
 }
 
-// tablesOf returns the tables that a plan reads, each once.
-func tablesOf(n plan.Node) []*catalog.Table {
+// tablesOf returns the tables that a plan reads, each once, with their columns.
+func tablesOf(n plan.Node) ([]*catalog.Table, map[*catalog.Table]map[string]bool) {
 	var out []*catalog.Table
+	reads := map[*catalog.Table]map[string]bool{}
 	plan.Visit(n, func(n plan.Node) {
-		if s, ok := n.(*plan.Scan); ok && !slices.Contains(out, s.Table) {
+		s, ok := n.(*plan.Scan)
+		if !ok {
+			return
+		}
+		if reads[s.Table] == nil {
 			out = append(out, s.Table)
+			reads[s.Table] = map[string]bool{}
+		}
+		for _, c := range s.Cols {
+			reads[s.Table][s.Table.Columns[c.Index].Name] = true
 		}
 	})
-	return out
+	return out, reads
 }
 
-// tableColumn is a column of a table, by its position there.
-type tableColumn struct {
-	table *catalog.Table
-	index int
+// source returns a source that is told of the plan's columns, or nil where none of
+// that name is connected.
+func (f *folder) source(name string) Source {
+	src := f.sources[name]
+	if in, ok := src.(Informed); ok {
+		return in.Reading(f.column)
+	}
+	return src
 }
 
 // column returns the column of a table that an id of the plan stands for.
-func (f *folder) column(id plan.ID) (*catalog.Table, int) {
+func (f *folder) column(id plan.ID) TableColumn {
 	if f.columns == nil {
-		f.columns = map[plan.ID]tableColumn{}
-		plan.Visit(f.q.Root, func(n plan.Node) {
-			if s, ok := n.(*plan.Scan); ok {
-				for _, c := range s.Cols {
-					f.columns[c.ID] = tableColumn{s.Table, c.Index}
-				}
-			}
-		})
+		f.columns = map[plan.ID]TableColumn{}
+		var nodes []plan.Node
+		plan.Visit(f.q.Root, func(n plan.Node) { nodes = append(nodes, n) })
+		for _, n := range slices.Backward(nodes) { // inputs first
+			f.noteColumns(n)
+		}
 	}
-	c := f.columns[id]
-	return c.table, c.index
+	return f.columns[id]
+}
+
+func (f *folder) noteColumns(n plan.Node) {
+	switch n := n.(type) {
+	case *plan.Scan:
+		for _, c := range n.Cols {
+			f.columns[c.ID] = TableColumn{Table: n.Table, Index: c.Index}
+		}
+	case *plan.Aggregate:
+		for _, g := range n.Groups {
+			if c, ok := g.Expr.(*plan.Col); ok && f.columns[c.ID].Table != nil {
+				of := f.columns[c.ID]
+				of.Grouped = true
+				f.columns[g.ID] = of
+			}
+		}
+	}
 }
 
 // place is where a part of the plan ended up: below the waterline (half), or
@@ -261,13 +300,10 @@ func (r *statementRef) find() *statementRef {
 func (f *folder) fold(n plan.Node) (place, error) {
 	switch n := n.(type) {
 	case *plan.Scan:
-		src := f.sources[n.Table.Source]
+		src := f.source(n.Table.Source)
 		if src == nil {
 			return place{}, value.Errorf(value.CodeSource, "the source %s is not connected", n.Table.Source).
 				WithHint("look at it on the Sources page")
-		}
-		if in, ok := src.(Informed); ok {
-			src = in.Reading(f.column)
 		}
 		if f.off {
 			src = bare{src}
@@ -323,7 +359,7 @@ func (f *folder) foldable(n *plan.Aggregate) bool {
 		return false
 	}
 	for name := range names {
-		src := f.sources[name]
+		src := f.source(name)
 		if src == nil || src.Operator(n) != nil {
 			return false
 		}
