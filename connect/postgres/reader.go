@@ -197,10 +197,9 @@ func newColumnOf(k value.Kind, into array.Builder) column {
 		c.append = lists(k.Elem(), b)
 	case *array.MonthDayNanoIntervalBuilder:
 		c.append = sized(16, func(x []byte) error {
-			b.Append(value.Span{
-				Micros: int64(binary.BigEndian.Uint64(x)), Days: int32(binary.BigEndian.Uint32(x[8:])), Months: int32(binary.BigEndian.Uint32(x[12:])),
-			}.Arrow())
-			return nil
+			span, err := value.NewSpan(int64(int32(binary.BigEndian.Uint32(x[12:]))), int64(int32(binary.BigEndian.Uint32(x[8:]))), int64(binary.BigEndian.Uint64(x)))
+			b.Append(span.Arrow())
+			return err
 		})
 	}
 	return c

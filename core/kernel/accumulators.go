@@ -107,13 +107,12 @@ func floatReader(arg arrow.Array) func(int) float64 {
 
 type floatSum struct {
 	sum    []float64
-	n      []int64
-	avg    bool
+	some   []bool
 	result value.Kind
 }
 
 func (s *floatSum) Add(args []arrow.Array, group []int32, groups int) error {
-	s.sum, s.n = grow(s.sum, groups), grow(s.n, groups)
+	s.sum, s.some = grow(s.sum, groups), grow(s.some, groups)
 	at := floatReader(args[0])
 	for i, g := range group {
 		if args[0].IsNull(i) {
@@ -128,21 +127,16 @@ func (s *floatSum) Add(args []arrow.Array, group []int32, groups int) error {
 		if err != nil {
 			return err
 		}
-		s.sum[g] = sum
-		s.n[g]++
+		s.sum[g], s.some[g] = sum, true
 	}
 	return nil
 }
 
 func (s *floatSum) Result(groups int) (arrow.Array, error) {
-	s.sum, s.n = grow(s.sum, groups), grow(s.n, groups)
+	s.sum, s.some = grow(s.sum, groups), grow(s.some, groups)
 	out := value.NewBuilder(s.result)
 	for g := range groups {
-		v := value.Value{Kind: s.result, IsNull: s.n[g] == 0, Float: s.sum[g]}
-		if s.avg {
-			v.Float = s.sum[g] / float64(s.n[g])
-		}
-		value.Append(out, v)
+		value.Append(out, value.Value{Kind: s.result, IsNull: !s.some[g], Float: s.sum[g]})
 	}
 	return out.NewArray(), nil
 }
@@ -158,7 +152,11 @@ func (s *spanSum) Add(args []arrow.Array, group []int32, groups int) error {
 	s.sum, s.n = grow(s.sum, groups), grow(s.n, groups)
 	for i, g := range group {
 		if !args[0].IsNull(i) {
-			s.sum[g] = s.sum[g].Add(value.At(value.Interval, args[0], i).Span)
+			sum, err := s.sum[g].Add(value.At(value.Interval, args[0], i).Span)
+			if err != nil {
+				return err
+			}
+			s.sum[g] = sum
 			s.n[g]++
 		}
 	}
@@ -172,7 +170,7 @@ func (s *spanSum) Result(groups int) (arrow.Array, error) {
 		v := value.Value{Kind: value.Interval, IsNull: s.n[g] == 0, Span: s.sum[g]}
 		if s.avg && !v.IsNull {
 			var err error
-			if v.Span, err = scaleSpan(s.sum[g], 1/float64(s.n[g])); err != nil {
+			if v.Span, err = divideSpan(s.sum[g], float64(s.n[g])); err != nil {
 				return nil, err
 			}
 		}
@@ -300,7 +298,8 @@ func (m *exactMoments) Result(groups int) (arrow.Array, error) {
 }
 
 // floatMoments computes what needs sums of squares and products of doubles, by
-// the method of Youngs and Cramer, as PostgreSQL does.
+// the method of Youngs and Cramer, as PostgreSQL does. A sum that finite values
+// make infinite is an error, whether the result needs the sum or not.
 type floatMoments struct {
 	m     []moments
 	final func(m moments) (float64, bool)
@@ -310,32 +309,79 @@ type moments struct{ n, sx, sxx, sy, syy, sxy float64 }
 
 func (f *floatMoments) Add(args []arrow.Array, group []int32, groups int) error {
 	f.m = grow(f.m, groups)
-	ys := floatReader(args[0])
+	add, ys := (*moments).addPair, floatReader(args[0])
 	xs := ys
 	if len(args) > 1 {
 		xs = floatReader(args[1])
+	} else {
+		add = (*moments).addOne
 	}
 	for i, g := range group {
 		if args[0].IsNull(i) || len(args) > 1 && args[1].IsNull(i) {
 			continue
 		}
-		m := &f.m[g]
-		x, y := xs(i), ys(i)
-		m.n++
-		m.sx += x
-		m.sy += y
-		if m.n > 1 {
-			tx, ty := x*m.n-m.sx, y*m.n-m.sy
-			scale := 1 / (m.n * (m.n - 1))
-			m.sxx += tx * tx * scale
-			m.syy += ty * ty * scale
-			m.sxy += tx * ty * scale
-		} else if math.IsInf(x, 0) || math.IsNaN(x) || math.IsInf(y, 0) || math.IsNaN(y) {
-			m.sxx, m.syy, m.sxy = math.NaN(), math.NaN(), math.NaN()
+		if err := add(&f.m[g], xs(i), ys(i)); err != nil {
+			return err
 		}
 	}
 	return nil
 }
+
+// addOne adds a value, which both arguments are, to the sums of x.
+func (m *moments) addOne(x, _ float64) error {
+	before := *m
+	m.n++
+	m.sx += x
+	if before.n == 0 {
+		if !isFinite(x) {
+			m.sxx = math.NaN()
+		}
+		return nil
+	}
+	t := x*m.n - m.sx
+	m.sxx += t * t / (m.n * before.n)
+	if math.IsInf(m.sx, 0) || math.IsInf(m.sxx, 0) {
+		if !math.IsInf(before.sx, 0) && !math.IsInf(x, 0) {
+			return value.ErrFloatRange
+		}
+		m.sxx = math.NaN()
+	}
+	return nil
+}
+
+func (m *moments) addPair(x, y float64) error {
+	before := *m
+	m.n++
+	m.sx += x
+	m.sy += y
+	if before.n == 0 {
+		if !isFinite(x) {
+			m.sxx, m.sxy = math.NaN(), math.NaN()
+		}
+		if !isFinite(y) {
+			m.syy, m.sxy = math.NaN(), math.NaN()
+		}
+		return nil
+	}
+	tx, ty := x*m.n-m.sx, y*m.n-m.sy
+	scale := 1 / (m.n * before.n)
+	m.sxx += tx * tx * scale
+	m.syy += ty * ty * scale
+	m.sxy += tx * ty * scale
+	inf := func(x float64) bool { return math.IsInf(x, 0) }
+	byX, byY := !inf(before.sx) && !inf(x), !inf(before.sy) && !inf(y)
+	if (inf(m.sx) || inf(m.sxx)) && byX || (inf(m.sy) || inf(m.syy)) && byY || inf(m.sxy) && byX && byY {
+		return value.ErrFloatRange
+	}
+	for _, sum := range []*float64{&m.sxx, &m.syy, &m.sxy} {
+		if inf(*sum) {
+			*sum = math.NaN()
+		}
+	}
+	return nil
+}
+
+func isFinite(x float64) bool { return !math.IsInf(x, 0) && !math.IsNaN(x) }
 
 func (f *floatMoments) Result(groups int) (arrow.Array, error) {
 	f.m = grow(f.m, groups)

@@ -53,7 +53,10 @@ func sumOrAvg(avg bool) func(plan.Agg, value.Kind) Accumulator {
 		case k == value.Interval:
 			return &spanSum{avg: avg}
 		case k.IsFloat():
-			return &floatSum{avg: avg, result: result}
+			if avg {
+				return &floatMoments{final: func(m moments) (float64, bool) { return m.sx / m.n, m.n > 0 }}
+			}
+			return &floatSum{result: result}
 		}
 		return &exactSum{avg: avg, result: result}
 	}
@@ -112,8 +115,15 @@ func fraction(v value.Value) (float64, error) {
 // interpolate gives the value between two neighbours.
 func interpolate(low, high value.Value, f float64) (value.Value, error) {
 	if low.Kind == value.Interval {
-		diff, err := scaleSpan(high.Span.Add(low.Span.Neg()), f)
-		return value.Value{Span: low.Span.Add(diff)}, err
+		diff, err := high.Span.Add(low.Span.Neg())
+		if err != nil {
+			return value.Value{}, err
+		}
+		if diff, err = scaleSpan(diff, f); err != nil {
+			return value.Value{}, err
+		}
+		sum, err := low.Span.Add(diff)
+		return value.Value{Span: sum}, err
 	}
 	return floatValue(low.Float + f*(high.Float-low.Float)), nil
 }

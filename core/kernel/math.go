@@ -41,6 +41,14 @@ func fromAPD(x *apd.Decimal, scale int) (value.Decimal, error) {
 	return value.DecimalFromBig(coef, scale)
 }
 
+// shown is fromAPD, and fails where PostgreSQL shows more digits than a numeric has.
+func shown(x *apd.Decimal, scale int) (value.Decimal, error) {
+	if scale > value.MaxDigits {
+		return value.Decimal{}, value.ErrNumericRange
+	}
+	return fromAPD(x, scale)
+}
+
 // lnWeight estimates the power of ten of ln(d).
 func lnWeight(d value.Decimal) int {
 	f := d.Float64()
@@ -111,7 +119,7 @@ func expDecimal(d value.Decimal) (value.Decimal, error) {
 	if _, err := wide.Exp(&out, toAPD(d)); err != nil && f > 0 {
 		return d, value.ErrNumericRange
 	}
-	return fromAPD(&out, min(max(minSignificant-int(math.Max(f, -60)), int(d.Scale), 0), value.MaxDigits))
+	return shown(&out, max(minSignificant-int(math.Max(f, -60)), int(d.Scale), 0))
 }
 
 func powerDecimal(base, exp value.Decimal) (value.Decimal, error) {
@@ -139,7 +147,7 @@ func powerDecimal(base, exp value.Decimal) (value.Decimal, error) {
 	if _, err := wide.Pow(&out, toAPD(base), toAPD(exp)); err != nil {
 		return base, value.ErrNumericRange
 	}
-	return fromAPD(&out, min(scale, value.MaxDigits))
+	return shown(&out, scale)
 }
 
 func sqrtDecimal(d value.Decimal) (value.Decimal, error) {

@@ -14,16 +14,29 @@ import (
 
 type clock = arrow.Time64
 
-// scaleSpan multiplies an interval; parts of months become days, and parts of
-// days time, as in PostgreSQL's interval_mul.
+// scaleSpan multiplies an interval.
 func scaleSpan(s value.Span, f float64) (value.Span, error) {
-	if math.IsNaN(f) || math.IsInf(f, 0) {
-		return s, value.Errorf(value.CodeBadDate, "interval out of range")
+	if math.IsInf(f, 0) {
+		f = math.NaN() // whatever the interval, out of range
 	}
-	months := float64(s.Months) * f
-	days := float64(s.Days) * f
-	if math.Abs(months) > math.MaxInt32 || math.Abs(days) > math.MaxInt32 {
-		return s, value.Errorf(value.CodeBadDate, "interval out of range")
+	return spanBy(s, func(part float64) float64 { return part * f })
+}
+
+// divideSpan divides an interval.
+func divideSpan(s value.Span, f float64) (value.Span, error) {
+	if f == 0 {
+		return s, value.ErrDivisionByZero
+	}
+	return spanBy(s, func(part float64) float64 { return part / f })
+}
+
+// spanBy scales each part of an interval; parts of months become days, and parts
+// of days time, as in PostgreSQL's interval_mul and interval_div.
+func spanBy(s value.Span, by func(part float64) float64) (value.Span, error) {
+	months := by(float64(s.Months))
+	days := by(float64(s.Days))
+	if !(math.Abs(months) <= math.MaxInt32 && math.Abs(days) <= math.MaxInt32) {
+		return s, value.ErrSpanRange
 	}
 	out := value.Span{Months: int32(months), Days: int32(days)}
 	tsround := func(x float64) float64 { return math.RoundToEven(x*1e6) / 1e6 }
@@ -34,12 +47,11 @@ func scaleSpan(s value.Span, f float64) (value.Span, error) {
 		secRest -= float64(int32(secRest/86400)) * 86400
 	}
 	out.Days += int32(monthRest)
-	micros := math.RoundToEven(float64(s.Micros)*f + secRest*1e6)
+	micros := math.RoundToEven(by(float64(s.Micros)) + secRest*1e6)
 	if math.Abs(micros) > math.MaxInt64/2 {
-		return s, value.Errorf(value.CodeBadDate, "interval out of range")
+		return s, value.ErrSpanRange
 	}
-	out.Micros = int64(micros)
-	return out, nil
+	return value.NewSpan(int64(out.Months), int64(out.Days), int64(micros))
 }
 
 // age counts years, months, days and time between two moments.
@@ -185,57 +197,53 @@ func dateBin(stride value.Span, us, origin int64) (int64, error) {
 	return value.CheckTimestamp(us - rest)
 }
 
-func justifyHours(s value.Span) value.Span {
-	s.Days += int32(s.Micros / value.MicrosPerDay)
-	s.Micros %= value.MicrosPerDay
+// carry moves whole units of size from little to big, and gives both the same sign.
+func carry(big, little *int64, size int64) {
+	*big += *little / size
+	*little %= size
 	switch {
-	case s.Days > 0 && s.Micros < 0:
-		s.Micros += value.MicrosPerDay
-		s.Days--
-	case s.Days < 0 && s.Micros > 0:
-		s.Micros -= value.MicrosPerDay
-		s.Days++
+	case *big > 0 && *little < 0:
+		*little += size
+		*big--
+	case *big < 0 && *little > 0:
+		*little -= size
+		*big++
 	}
-	return s
 }
 
-func justifyDays(s value.Span) value.Span {
-	s.Months += s.Days / 30
-	s.Days %= 30
-	switch {
-	case s.Months > 0 && s.Days < 0:
-		s.Days += 30
-		s.Months--
-	case s.Months < 0 && s.Days > 0:
-		s.Days -= 30
-		s.Months++
-	}
-	return s
+func parts(s value.Span) (months, days, micros int64) {
+	return int64(s.Months), int64(s.Days), s.Micros
+}
+
+func justifyHours(s value.Span) (value.Span, error) {
+	months, days, micros := parts(s)
+	carry(&days, &micros, value.MicrosPerDay)
+	return value.NewSpan(months, days, micros)
+}
+
+func justifyDays(s value.Span) (value.Span, error) {
+	months, days, micros := parts(s)
+	carry(&months, &days, 30)
+	return value.NewSpan(months, days, micros)
 }
 
 // justifyInterval is PostgreSQL's interval_justify_interval: units of one sign.
-func justifyInterval(s value.Span) value.Span {
-	s.Days += int32(s.Micros / value.MicrosPerDay)
-	s.Micros %= value.MicrosPerDay
-	s.Months += s.Days / 30
-	s.Days %= 30
+func justifyInterval(s value.Span) (value.Span, error) {
+	months, days, micros := parts(s)
+	days += micros / value.MicrosPerDay
+	micros %= value.MicrosPerDay
+	months += days / 30
+	days %= 30
 	switch {
-	case s.Months > 0 && (s.Days < 0 || s.Days == 0 && s.Micros < 0):
-		s.Days += 30
-		s.Months--
-	case s.Months < 0 && (s.Days > 0 || s.Days == 0 && s.Micros > 0):
-		s.Days -= 30
-		s.Months++
+	case months > 0 && (days < 0 || days == 0 && micros < 0):
+		days += 30
+		months--
+	case months < 0 && (days > 0 || days == 0 && micros > 0):
+		days -= 30
+		months++
 	}
-	switch {
-	case s.Days > 0 && s.Micros < 0:
-		s.Micros += value.MicrosPerDay
-		s.Days--
-	case s.Days < 0 && s.Micros > 0:
-		s.Micros -= value.MicrosPerDay
-		s.Days++
-	}
-	return s
+	carry(&days, &micros, value.MicrosPerDay)
+	return value.NewSpan(months, days, micros)
 }
 
 func truncSpan(field string, s value.Span) (value.Span, error) {
@@ -299,12 +307,7 @@ func init() {
 	i4, f8, t, num := value.Int4, value.Float8, value.Text, value.Numeric
 	def2("*", iv, f8, iv, scaleSpan)
 	def2("*", f8, iv, iv, func(f float64, s value.Span) (value.Span, error) { return scaleSpan(s, f) })
-	def2("/", iv, f8, iv, func(s value.Span, f float64) (value.Span, error) {
-		if f == 0 {
-			return s, value.ErrDivisionByZero
-		}
-		return scaleSpan(s, 1/f)
-	})
+	def2("/", iv, f8, iv, divideSpan)
 	for _, k := range []value.Kind{ts, tz} {
 		def2("age", k, k, iv, sure2(func(a, b stamp) value.Span { return age(int64(a), int64(b)) }))
 		def3("date_bin", iv, k, k, k, func(s value.Span, at, origin stamp) (stamp, error) {
@@ -323,9 +326,9 @@ func init() {
 	def2("date_part", t, iv, f8, func(f string, s value.Span) (float64, error) { return part(spanField(f, s)) })
 	def2("date_part", t, tm, f8, func(f string, c clock) (float64, error) { return part(clockField(f, int64(c))) })
 	def2("date_trunc", t, iv, iv, truncSpan)
-	def1("justify_hours", iv, iv, sure1(justifyHours))
-	def1("justify_days", iv, iv, sure1(justifyDays))
-	def1("justify_interval", iv, iv, sure1(justifyInterval))
+	def1("justify_hours", iv, iv, justifyHours)
+	def1("justify_days", iv, iv, justifyDays)
+	def1("justify_interval", iv, iv, justifyInterval)
 	def2("timezone", t, tz, ts, func(z string, at stamp) (stamp, error) { return toStamp(toZone(z, int64(at))) })
 	def2("timezone", t, ts, tz, func(z string, at stamp) (stamp, error) { return toStamp(fromZone(z, int64(at))) })
 	def1("to_timestamp", f8, tz, func(f float64) (stamp, error) {
@@ -360,14 +363,18 @@ func init() {
 	kinds := []value.Kind{i4, i4, i4, i4, i4, i4, f8}
 	for n := 0; n <= len(kinds); n++ {
 		box("make_interval", iv, func(a []value.Value) (value.Value, error) {
-			var p [7]float64
+			var p [7]int64
 			for i, v := range a {
-				if p[i] = float64(v.Int); i == 6 {
-					p[i] = v.Float
+				if p[i] = v.Int; i == 6 {
+					seconds := math.RoundToEven(v.Float * 1e6)
+					if !(math.Abs(seconds) < math.MaxInt64/16) {
+						return value.Value{}, value.ErrSpanRange
+					}
+					p[i] = int64(seconds)
 				}
 			}
-			return value.Value{Span: value.Span{Months: int32(p[0])*12 + int32(p[1]), Days: int32(p[2])*7 + int32(p[3]),
-				Micros: int64(p[4])*value.MicrosPerHour + int64(p[5])*value.MicrosPerMinute + int64(math.RoundToEven(p[6]*1e6))}}, nil
+			span, err := value.NewSpan(p[0]*12+p[1], p[2]*7+p[3], p[4]*value.MicrosPerHour+p[5]*value.MicrosPerMinute+p[6])
+			return value.Value{Span: span}, err
 		}, kinds[:n]...)
 	}
 	addClock := func(c clock, s value.Span) clock {
@@ -378,6 +385,7 @@ func init() {
 		return clock(us)
 	}
 	def2("+", tm, iv, tm, sure2(addClock))
+	def2("+", iv, tm, tm, sure2(func(s value.Span, c clock) clock { return addClock(c, s) }))
 	def2("-", tm, iv, tm, sure2(func(c clock, s value.Span) clock { return addClock(c, s.Neg()) }))
 	def2("-", tm, tm, iv, sure2(func(a, b clock) value.Span { return value.Span{Micros: int64(a) - int64(b)} }))
 	def2("+", d, tm, ts, func(a date, c clock) (stamp, error) { return toStamp(value.CheckTimestamp(startOf(a) + int64(c))) })

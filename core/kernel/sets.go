@@ -177,13 +177,13 @@ func init() {
 			return one(out), nil
 		}}
 	}
-	texts := func(name string, args []value.Kind, split func(a []value.Value) ([]string, error)) {
+	texts := func(name string, apart bool, args []value.Kind, split func(a []value.Value) ([]string, error)) {
 		setFunctions[name] = func(kinds []value.Kind) *SetFunc {
 			if !fits(kinds, args) {
 				return nil
 			}
 			return &SetFunc{args, []value.Kind{t}, []string{name}, func(a []value.Value) ([][]value.Value, error) {
-				if anyNull(a) {
+				if a[0].IsNull || a[1].IsNull && !apart {
 					return nil, nil
 				}
 				parts, err := split(a)
@@ -195,16 +195,19 @@ func init() {
 			}}
 		}
 	}
-	texts("string_to_table", []value.Kind{t, t}, func(a []value.Value) ([]string, error) {
+	texts("string_to_table", true, []value.Kind{t, t}, func(a []value.Value) ([]string, error) {
 		if a[0].Str == "" {
 			return nil, nil
 		}
-		if a[1].Str == "" {
+		switch {
+		case a[1].IsNull: // every character
+			return strings.Split(a[0].Str, ""), nil
+		case a[1].Str == "":
 			return []string{a[0].Str}, nil
 		}
 		return strings.Split(a[0].Str, a[1].Str), nil
 	})
-	texts("regexp_split_to_table", []value.Kind{t, t}, func(a []value.Value) ([]string, error) {
+	texts("regexp_split_to_table", false, []value.Kind{t, t}, func(a []value.Value) ([]string, error) {
 		re, err := compileRegex(a[1].Str, "")
 		if err != nil {
 			return nil, err

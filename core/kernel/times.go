@@ -74,7 +74,7 @@ func extract(field string, us int64, kind value.Kind) (value.Decimal, error) {
 func truncate(field string, us int64) (int64, error) {
 	t := value.Civil(us)
 	day := func(y int, m time.Month, d int) (int64, error) {
-		return time.Date(y, m, d, 0, 0, 0, 0, time.UTC).UnixMicro(), nil
+		return value.CheckTimestamp(time.Date(y, m, d, 0, 0, 0, 0, time.UTC).UnixMicro())
 	}
 	cut := func(unit int64) (int64, error) {
 		return startOf(date(value.DayOf(us))) + (us-startOf(date(value.DayOf(us))))/unit*unit, nil
@@ -101,7 +101,11 @@ func truncate(field string, us int64) (int64, error) {
 	case "year":
 		return day(t.Year(), 1, 1)
 	case "decade":
-		return day(t.Year()/10*10, 1, 1)
+		return day(floorDiv(t.Year(), 10)*10, 1, 1)
+	case "century":
+		return day(floorDiv(t.Year()-1, 100)*100+1, 1, 1)
+	case "millennium":
+		return day(floorDiv(t.Year()-1, 1000)*1000+1, 1, 1)
 	}
 	return 0, value.Errorf(value.CodeBadParameter, "unit %q is not recognized by date_trunc", field)
 }
@@ -114,8 +118,8 @@ func init() {
 	def2("-", d, d, i4, sure2(func(a, b date) int32 { return int32(a) - int32(b) }))
 	def2("+", d, iv, ts, func(a date, s value.Span) (stamp, error) { return toStamp(s.AddTo(startOf(a))) })
 	def2("-", d, iv, ts, func(a date, s value.Span) (stamp, error) { return toStamp(s.Neg().AddTo(startOf(a))) })
-	def2("+", iv, iv, iv, sure2(value.Span.Add))
-	def2("-", iv, iv, iv, sure2(func(a, b value.Span) value.Span { return a.Add(b.Neg()) }))
+	def2("+", iv, iv, iv, value.Span.Add)
+	def2("-", iv, iv, iv, func(a, b value.Span) (value.Span, error) { return a.Add(b.Neg()) })
 	def1("neg", iv, iv, sure1(value.Span.Neg))
 	for _, k := range []value.Kind{ts, tz} {
 		def2("+", k, iv, k, func(a stamp, s value.Span) (stamp, error) { return toStamp(s.AddTo(int64(a))) })
@@ -140,4 +144,13 @@ func init() {
 	def3("make_date", i4, i4, i4, d, func(y, m, day int32) (date, error) {
 		return toDate(value.MakeDate(int(y), int(m), int(day)))
 	})
+}
+
+// floorDiv rounds down.
+func floorDiv(a, b int) int {
+	q := a / b
+	if a%b < 0 {
+		q--
+	}
+	return q
 }

@@ -409,8 +409,8 @@ func offsetComparer(kind value.Kind, at, offset value.Value, back bool) (func(v 
 		if back {
 			off = off.Neg()
 		}
-		bound := at.Span.Add(off)
-		return func(v value.Value) int { return v.Span.Cmp(bound) }, nil
+		bound, err := at.Span.Add(off)
+		return func(v value.Value) int { return v.Span.Cmp(bound) }, err
 	}
 	off := offset.Span
 	if back {

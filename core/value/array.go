@@ -238,9 +238,9 @@ func AppendKey(key []byte, a arrow.Array, i int) []byte {
 	case *array.Timestamp:
 		return binary.LittleEndian.AppendUint64(key, uint64(a.Value(i)))
 	case *array.MonthDayNanoInterval:
-		s := SpanFromArrow(a.Value(i)).Canonical()
-		key = binary.LittleEndian.AppendUint32(key, uint32(s.Days))
-		return binary.LittleEndian.AppendUint64(key, uint64(s.Micros))
+		days, micros := SpanFromArrow(a.Value(i)).Total()
+		key = binary.LittleEndian.AppendUint64(key, uint64(days))
+		return binary.LittleEndian.AppendUint64(key, uint64(micros))
 	case *array.Float32:
 		f := a.Value(i)
 		if f == 0 {

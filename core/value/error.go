@@ -134,5 +134,6 @@ var (
 	ErrNumericRange   = Errorf(CodeOutOfRange, "numeric result needs more than %d digits", MaxDigits).
 				WithHint("round the operands or cast to double precision")
 	ErrFloatRange = Errorf(CodeOutOfRange, "value out of range for double precision")
+	ErrSpanRange  = Errorf(CodeBadDate, "interval out of range")
 	ErrDateRange  = Errorf(CodeBadDate, "date or timestamp out of range")
 )

@@ -6,7 +6,10 @@ import (
 	"errors"
 	"io"
 	"sort"
+	"strconv"
 	"strings"
+
+	"github.com/cockroachdb/apd/v3"
 )
 
 // JSONValue is a parsed JSON document: nil, bool, json.Number, string,
@@ -104,7 +107,65 @@ func ParseJSON(k Kind, s string) (string, error) {
 	if err != nil || k == JSON {
 		return s, err
 	}
+	if err := checkEscapes(s); err != nil {
+		return s, err
+	}
+	if err := checkNumbers(v); err != nil {
+		return s, err
+	}
 	return EncodeJSONB(v), nil
+}
+
+// checkEscapes fails for what a jsonb text cannot hold: a zero, and half a
+// surrogate pair, which DecodeJSON replaces.
+func checkEscapes(s string) error {
+	high := false // the escape before was the first of a pair
+	for i := 0; i < len(s); i++ {
+		var unit uint64
+		if s[i] == '\\' {
+			if i++; s[i] == 'u' {
+				unit, _ = strconv.ParseUint(s[i+1:i+5], 16, 16)
+				i += 4
+				if unit == 0 {
+					return Errorf("22P05", "\\u0000 cannot be converted to text")
+				}
+			}
+		}
+		low := unit >= 0xdc00 && unit < 0xe000
+		if low != high {
+			return Errorf(CodeBadText, "invalid input syntax for type json: half a Unicode surrogate pair")
+		}
+		high = unit >= 0xd800 && unit < 0xdc00
+	}
+	return nil
+}
+
+// checkNumbers fails for numbers past PostgreSQL's numeric.
+func checkNumbers(v JSONValue) error {
+	switch v := v.(type) {
+	case json.Number:
+		_, err := numberOf(v)
+		return err
+	case []JSONValue:
+		for _, x := range v {
+			if err := checkNumbers(x); err != nil {
+				return err
+			}
+		}
+	case *JSONObject:
+		return checkNumbers(v.Values)
+	}
+	return nil
+}
+
+// numberOf returns a document's number, which may have more digits than a Decimal.
+func numberOf(n json.Number) (*apd.Decimal, error) {
+	const before, behind = 131072, 16383 // digits of the decimal point
+	d, _, err := apd.NewFromString(n.String())
+	if err != nil || int64(d.Exponent)+d.NumDigits() > before || d.Exponent < -behind {
+		return nil, Errorf(CodeOutOfRange, "value overflows numeric format")
+	}
+	return d, nil
 }
 
 // EncodeJSONB writes a document as PostgreSQL prints jsonb.
@@ -140,9 +201,7 @@ func encodeJSON(b *strings.Builder, v JSONValue, colon, comma string, canonical 
 	case json.Number:
 		s := v.String()
 		if canonical {
-			if d, err := ParseDecimal(s); err == nil {
-				s = d.String()
-			}
+			s = plainNumber(v)
 		}
 		b.WriteString(s)
 	case string:
@@ -171,6 +230,20 @@ func encodeJSON(b *strings.Builder, v JSONValue, colon, comma string, canonical 
 		}
 		b.WriteByte('}')
 	}
+}
+
+// plainNumber writes a number without an exponent, as PostgreSQL does.
+func plainNumber(n json.Number) string {
+	s := n.String()
+	if d, err := ParseDecimal(s); err == nil {
+		return d.String()
+	}
+	d, err := numberOf(n)
+	if err != nil {
+		return s
+	}
+	d.Negative = d.Negative && !d.IsZero()
+	return d.Text('f')
 }
 
 // canonical keeps each key once, shorter keys first, then by code point.
@@ -210,6 +283,10 @@ func trimNumbers(v JSONValue) JSONValue {
 	case json.Number:
 		if d, err := ParseDecimal(v.String()); err == nil {
 			return json.Number(d.Canonical().String())
+		}
+		if d, err := numberOf(v); err == nil {
+			d.Reduce(d)
+			return json.Number(d.Text('f'))
 		}
 	case []JSONValue:
 		out := make([]JSONValue, len(v))
@@ -272,12 +349,18 @@ func compareJSON(a, b JSONValue) int {
 		}
 		return 1
 	case json.Number:
+		y := b.(json.Number)
 		dx, err1 := ParseDecimal(x.String())
-		dy, err2 := ParseDecimal(b.(json.Number).String())
+		dy, err2 := ParseDecimal(y.String())
 		if err1 == nil && err2 == nil {
 			return dx.Cmp(dy)
 		}
-		return strings.Compare(x.String(), b.(json.Number).String())
+		nx, err1 := numberOf(x)
+		ny, err2 := numberOf(y)
+		if err1 == nil && err2 == nil {
+			return nx.Cmp(ny)
+		}
+		return strings.Compare(x.String(), y.String())
 	case string:
 		return strings.Compare(x, b.(string))
 	case []JSONValue:

@@ -1,6 +1,7 @@
 package value
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"regexp"
@@ -159,43 +160,39 @@ func SpanFromArrow(i arrow.MonthDayNanoInterval) Span {
 	return Span{Months: i.Months, Days: i.Days, Micros: i.Nanoseconds / 1000}
 }
 
-// total counts a month as 30 days, as PostgreSQL compares intervals.
-func (s Span) total() (days, micros int64) {
+// NewSpan returns the interval of the parts. Months and days go to 2^31, and time
+// as far as Arrow's nanoseconds reach: 292 years.
+func NewSpan(months, days, micros int64) (Span, error) {
+	if max(months, -months, days, -days) > math.MaxInt32 || micros > math.MaxInt64/1000 || micros < -math.MaxInt64/1000 {
+		return Span{}, ErrSpanRange
+	}
+	return Span{int32(months), int32(days), micros}, nil
+}
+
+// Total returns what all equal intervals share: the days, of which a month has
+// 30, and the rest in microseconds, less than a day.
+func (s Span) Total() (days, micros int64) {
 	days = int64(s.Months)*30 + int64(s.Days) + floorDiv(s.Micros, MicrosPerDay)
 	return days, s.Micros - floorDiv(s.Micros, MicrosPerDay)*MicrosPerDay
 }
 
 // Cmp compares with months of 30 days and days of 24 hours.
 func (s Span) Cmp(o Span) int {
-	a, b := s.Canonical(), o.Canonical()
-	switch {
-	case a.Days != b.Days:
-		if a.Days < b.Days {
-			return -1
-		}
-		return 1
-	case a.Micros < b.Micros:
-		return -1
-	case a.Micros > b.Micros:
-		return 1
-	}
-	return 0
-}
-
-// Canonical returns the span that all equal ones share: no months, and less
-// than a day of microseconds.
-func (s Span) Canonical() Span {
-	days, micros := s.total()
-	return Span{Days: int32(days), Micros: micros}
+	days, micros := s.Total()
+	oDays, oMicros := o.Total()
+	return cmp.Or(cmp.Compare(days, oDays), cmp.Compare(micros, oMicros))
 }
 
 // Neg returns -s.
 func (s Span) Neg() Span { return Span{-s.Months, -s.Days, -s.Micros} }
 
 // Add returns the sum, unit by unit.
-func (s Span) Add(o Span) Span {
-	return Span{s.Months + o.Months, s.Days + o.Days, s.Micros + o.Micros}
+func (s Span) Add(o Span) (Span, error) {
+	return NewSpan(int64(s.Months)+int64(o.Months), int64(s.Days)+int64(o.Days), s.Micros+o.Micros)
 }
+
+// maxDays is more days than lie between any two dates.
+const maxDays = 4_000_000
 
 // AddTo moves a timestamp by s: months first (the day cut to the month's
 // last), then days, then time.
@@ -209,6 +206,9 @@ func (s Span) AddTo(us int64) (int64, error) {
 		}
 		day := daysOf(y, m, min(t.Day(), daysIn(y, m)))
 		us = int64(day)*MicrosPerDay + (us - int64(DayOf(us))*MicrosPerDay)
+	}
+	if s.Days > maxDays || s.Days < -maxDays {
+		return 0, ErrDateRange
 	}
 	return CheckTimestamp(us + int64(s.Days)*MicrosPerDay + s.Micros)
 }
@@ -246,60 +246,4 @@ func (s Span) String() string {
 		parts = append(parts, text)
 	}
 	return strings.Join(parts, " ")
-}
-
-var (
-	intervalPart = regexp.MustCompile(`^\s*([+-]?\d+(?:\.\d+)?)\s*([a-zA-Z]+)`)
-	intervalTime = regexp.MustCompile(`^\s*([+-]?)(\d+):(\d{1,2})(?::(\d{1,2})(?:\.(\d{1,6}))?)?\s*$`)
-	intervalUnit = map[string]Span{
-		"year": {Months: 12}, "month": {Months: 1}, "mon": {Months: 1}, "week": {Days: 7}, "day": {Days: 1},
-		"hour": {Micros: MicrosPerHour}, "minute": {Micros: MicrosPerMinute}, "min": {Micros: MicrosPerMinute},
-		"second": {Micros: MicrosPerSecond}, "sec": {Micros: MicrosPerSecond},
-		"millisecond": {Micros: 1000}, "microsecond": {Micros: 1},
-	}
-)
-
-// plainNumber is an interval without a unit: seconds.
-var plainNumber = regexp.MustCompile(`^[+-]?\d+(\.\d*)?$`)
-
-// ParseInterval reads quantities with units ("1 year 3 days") and a time
-// ("04:05:06"). A fraction is allowed on units shorter than a day.
-func ParseInterval(s string) (Span, error) {
-	bad := Errorf("22007", "invalid input syntax for type interval: %q", s).WithHint("write it like '1 month 3 days 04:05:06'")
-	var sum Span
-	rest := strings.TrimSpace(s)
-	if seconds, err := strconv.ParseFloat(rest, 64); err == nil && plainNumber.MatchString(rest) && math.Abs(seconds) < 1e9 {
-		return Span{Micros: int64(math.RoundToEven(seconds * float64(MicrosPerSecond)))}, nil
-	}
-	for first := true; rest != "" || first; first = false {
-		if m := intervalTime.FindStringSubmatch(rest); m != nil {
-			n := func(i int) int64 { v, _ := strconv.ParseInt(m[i], 10, 32); return v }
-			us := n(2)*MicrosPerHour + n(3)*MicrosPerMinute + n(4)*MicrosPerSecond
-			if m[5] != "" {
-				f, _ := strconv.ParseInt((m[5] + "00000")[:6], 10, 32)
-				us += f
-			}
-			if m[1] == "-" {
-				us = -us
-			}
-			sum.Micros += us
-			return sum, nil
-		}
-		m := intervalPart.FindStringSubmatch(rest)
-		if m == nil {
-			return Span{}, bad
-		}
-		name := strings.ToLower(m[2])
-		unit, ok := intervalUnit[name]
-		if !ok {
-			unit, ok = intervalUnit[strings.TrimSuffix(name, "s")]
-		}
-		q, err := strconv.ParseFloat(m[1], 64)
-		if !ok || err != nil || math.Abs(q) > 1e6 && unit.Micros == 0 || q != math.Trunc(q) && unit.Micros == 0 {
-			return Span{}, bad
-		}
-		sum = sum.Add(Span{unit.Months * int32(q), unit.Days * int32(q), int64(math.RoundToEven(float64(unit.Micros) * q))})
-		rest = strings.TrimSpace(rest[len(m[0]):])
-	}
-	return sum, nil
 }

@@ -146,19 +146,35 @@ func TestTimes(t *testing.T) {
 }
 
 func TestIntervals(t *testing.T) {
-	for in, want := range map[string]string{
+	for in, want := range map[string]string{ // as PostgreSQL 17 prints them
 		"1 day": "1 day", "1 year 2 months 3 days 04:05:06.7": "1 year 2 mons 3 days 04:05:06.7", "90 minutes": "01:30:00", "-1 day": "-1 days",
 		"1.5 hours": "01:30:00", "2 weeks": "14 days", "1 mon -1 day": "1 mon -1 days", "-00:00:01": "-00:00:01", "0 days": "00:00:00",
+		"1": "00:00:01", "1.5 months": "1 mon 15 days", "1.25 weeks": "8 days 18:00:00", "1.55 years": "1 year 7 mons", "0.33 decades": "3 years 4 mons",
+		"1 century 2 years": "102 years", "2 h 3 m 4 s": "02:03:04", "1 day -2 hours ago": "-1 days +02:00:00", "@ 1 day": "1 day", "1day 2hours": "1 day 02:00:00",
+		"1-2 3 04:05:06": "1 year 2 mons 3 days 04:05:06", "-1-2": "-1 years -2 mons", "1.5 day 12:00": "1 day 24:00:00", "-2 12:00": "-2 days +12:00:00",
+		"12:30.5": "00:12:30.5", "1:2:3.1234567": "01:02:03.123457", ".5 hours": "00:30:00", "1 second 2 ms": "00:00:01.002", "12:30:60": "12:31:00",
+		"P1Y2M3DT4H5M6S": "1 year 2 mons 3 days 04:05:06", "PT1.5S": "00:00:01.5", "P-1DT-2H": "-1 days -02:00:00", "PT": "00:00:00",
+		"0.0000015 seconds": "00:00:00.000001", "178000000 years": "178000000 years", "1 microsecondsx": "00:00:00.000001",
 	} {
 		s, err := ParseInterval(in)
 		if err != nil || s.String() != want {
 			t.Errorf("%q prints as %q, %v", in, s, err)
 		}
 	}
-	for _, bad := range []string{"", "1", "one day", "1.5 months", "1 fortnight", "9999999 years"} {
+	for _, bad := range []string{"", "one day", "1 fortnight", "9999999999 years", "178956971 years", "1 day 2 days", "1 mon 1 month", "1 hour 01:00:00", "1 2",
+		"1 microsecond 01:00:00", "1.5 seconds 2 ms", "1day2hours", "12:61", "12:30:61", "1-13", "ago", "1 ago day", "P", "P1S", "1 day 2 3", ". days", "-", "1 quarter", "3000000000 days"} {
 		if s, err := ParseInterval(bad); err == nil {
 			t.Errorf("%q was read as %s", bad, s)
 		}
+	}
+	if _, err := (Span{Days: math.MaxInt32}).Add(Span{Days: 1}); err == nil {
+		t.Error("days wrap round")
+	}
+	if (Span{Months: math.MaxInt32}).Cmp(Span{Days: 1}) != 1 {
+		t.Error("many months are less than a day")
+	}
+	if _, err := (Span{Days: math.MaxInt32}).AddTo(0); err == nil {
+		t.Error("the day after all days is one")
 	}
 	end, _ := ParseTimestamp("2024-01-31 12:00:00")
 	if got, err := (Span{Months: 1}).AddTo(end); err != nil || FormatTimestamp(got) != "2024-02-29 12:00:00" {
