@@ -4,9 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
-	"os"
 	"slices"
-	"strconv"
 	"strings"
 	"testing"
 
@@ -90,13 +88,7 @@ func TestGeneratedCallsHoldTheLaw(t *testing.T) {
 		}
 	}
 	signatures := kernel.Signatures()
-	from, to := 0, callSeeds
-	if n, err := strconv.Atoi(os.Getenv("ROVIK_SEEDS")); err == nil {
-		to = n
-	}
-	if n, err := strconv.Atoi(os.Getenv("ROVIK_SEED")); err == nil {
-		from, to = n, n+1
-	}
+	from, to := seeds(callSeeds)
 	failures := 0
 	for seed := from; seed < to && failures < 12; seed++ {
 		r := rand.New(rand.NewPCG(uint64(seed), 29))

@@ -16,13 +16,7 @@ const fixedSeeds = 250
 // folded, unfolded and on the reference. ROVIK_SEEDS runs more of them,
 // ROVIK_SEED a single one.
 func TestGeneratedQueriesHoldTheLaw(t *testing.T) {
-	from, to := 0, fixedSeeds
-	if n, err := strconv.Atoi(os.Getenv("ROVIK_SEEDS")); err == nil {
-		to = n
-	}
-	if n, err := strconv.Atoi(os.Getenv("ROVIK_SEED")); err == nil {
-		from, to = n, n+1
-	}
+	from, to := seeds(fixedSeeds)
 	failures := 0
 	for seed := from; seed < to && failures < 5; seed++ {
 		sql := generate(uint64(seed))
@@ -286,4 +280,16 @@ func (q *query) condition() string {
 		return "(" + s + " OR " + q.condition() + ")"
 	}
 	return s
+}
+
+// seeds returns the seeds that a generator runs from and up to, which the
+// environment can change.
+func seeds(fixed int) (from, to int) {
+	if n, err := strconv.Atoi(os.Getenv("ROVIK_SEED")); err == nil {
+		return n, n + 1
+	}
+	if n, err := strconv.Atoi(os.Getenv("ROVIK_SEEDS")); err == nil {
+		return 0, n
+	}
+	return 0, fixed
 }

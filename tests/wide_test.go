@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
-	"os"
 	"strconv"
 	"strings"
 	"testing"
@@ -24,13 +23,7 @@ func TestWideQueriesHoldTheLaw(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	from, to := 0, wideSeeds
-	if n, err := strconv.Atoi(os.Getenv("ROVIK_SEEDS")); err == nil {
-		to = n
-	}
-	if n, err := strconv.Atoi(os.Getenv("ROVIK_SEED")); err == nil {
-		from, to = n, n+1
-	}
+	from, to := seeds(wideSeeds)
 	failures, failed := 0, 0
 	for seed := from; seed < to && failures < 8; seed++ {
 		g := &wide{r: rand.New(rand.NewPCG(uint64(seed), 11))}

@@ -88,7 +88,13 @@ func daysInMonth(y int, m time.Month) int {
 func spanField(field string, s value.Span) (value.Decimal, error) {
 	whole := func(n int64) (value.Decimal, error) { return value.DecimalFromInt(n), nil }
 	micros := func(n int64) value.Decimal { return value.Decimal{Coef: decimal128.FromI64(n), Scale: 6} }
-	switch strings.ToLower(field) {
+	unit, err := unitOf(field, "interval")
+	if err != nil {
+		return value.Decimal{}, err
+	}
+	switch unit {
+	case "millennium":
+		return whole(int64(s.Months / 12000))
 	case "year":
 		return whole(int64(s.Months / 12))
 	case "month":
@@ -116,15 +122,19 @@ func spanField(field string, s value.Span) (value.Decimal, error) {
 		secs := years*31557600 + months*30*86400 + int64(s.Days)*86400
 		return micros(secs*value.MicrosPerSecond + s.Micros), nil
 	}
-	return value.Decimal{}, value.Errorf(value.CodeBadParameter, "unit %q is not supported for type interval", field)
+	return value.Decimal{}, noUnit(field, "interval")
 }
 
 func clockField(field string, us int64) (value.Decimal, error) {
-	switch strings.ToLower(field) {
+	unit, err := unitOf(field, value.Time.String())
+	switch unit {
 	case "hour", "minute", "second", "epoch", "milliseconds", "microseconds":
-		return extract(field, us, value.Timestamp)
+		return extract(unit, us, value.Timestamp)
 	}
-	return value.Decimal{}, value.Errorf(value.CodeBadParameter, "unit %q is not supported for type time", field)
+	if err == nil {
+		err = noUnit(field, value.Time.String())
+	}
+	return value.Decimal{}, err
 }
 
 func zone(name string) (*time.Location, error) {
@@ -247,7 +257,11 @@ func justifyInterval(s value.Span) (value.Span, error) {
 }
 
 func truncSpan(field string, s value.Span) (value.Span, error) {
-	switch strings.ToLower(field) {
+	unit, err := lengthOf(field, "interval")
+	if err != nil {
+		return s, err
+	}
+	switch unit {
 	case "microseconds":
 	case "milliseconds":
 		s.Micros -= s.Micros % 1000
@@ -267,8 +281,12 @@ func truncSpan(field string, s value.Span) (value.Span, error) {
 		s = value.Span{Months: s.Months - s.Months%12}
 	case "decade":
 		s = value.Span{Months: s.Months - s.Months%120}
+	case "century":
+		s = value.Span{Months: s.Months - s.Months%1200}
+	case "millennium":
+		s = value.Span{Months: s.Months - s.Months%12000}
 	default:
-		return s, value.Errorf(value.CodeBadParameter, "unit %q not recognized for type interval", field)
+		return s, noUnit(field, "interval")
 	}
 	return s, nil
 }

@@ -3,6 +3,7 @@ package kernel
 import (
 	"regexp"
 	"regexp/syntax"
+	"slices"
 	"strings"
 	"sync"
 
@@ -13,9 +14,11 @@ import (
 // one as far as Go's engine, which needs time linear in its input, can follow:
 // back references and lookaround are errors.
 type regex struct {
-	re   *regexp.Regexp
-	all  bool // flag g
-	nsub int
+	re    *regexp.Regexp
+	root  *piece
+	plain bool // Go's engine finds the first match that PostgreSQL finds
+	all   bool // flag g
+	nsub  int
 }
 
 var (
@@ -58,7 +61,8 @@ func compileRegex(pattern, flags string) (*regex, error) {
 	if newline {
 		mode = syntax.Perl &^ syntax.OneLine
 	}
-	parsed, err := syntax.Parse(regexWords.Replace(text), mode)
+	text, numbers := numbered(regexWords.Replace(text))
+	parsed, err := syntax.Parse(text, mode)
 	if err != nil {
 		return nil, value.Errorf("2201B", "invalid regular expression: %s", err)
 	}
@@ -68,10 +72,9 @@ func compileRegex(pattern, flags string) (*regex, error) {
 	if r.re, err = regexp.Compile(parsed.String()); err != nil {
 		return nil, value.Errorf("2201B", "invalid regular expression: %s", err)
 	}
-	if !lazy(parsed) {
-		r.re.Longest()
-	}
-	r.nsub = r.re.NumSubexp()
+	r.re.Longest()
+	r.root, r.nsub = pieces(parsed, numbers), slices.Max(numbers)
+	r.plain = r.nsub == 0 && r.root.pref != shortest
 	regexMutex.Lock()
 	defer regexMutex.Unlock()
 	if regexCount++; regexCount > 1000 {
@@ -82,16 +85,43 @@ func compileRegex(pattern, flags string) (*regex, error) {
 	return r, nil
 }
 
-func lazy(r *syntax.Regexp) bool {
-	if r.Flags&syntax.NonGreedy != 0 && (r.Op == syntax.OpStar || r.Op == syntax.OpPlus || r.Op == syntax.OpQuest || r.Op == syntax.OpRepeat) {
-		return true
-	}
-	for _, s := range r.Sub {
-		if lazy(s) {
-			return true
+// numbered makes parentheses that only group ones that Go's parser keeps, and
+// returns for each of them its number, or 0 where it only groups.
+func numbered(pattern string) (string, []int) {
+	var b strings.Builder
+	numbers, last := []int{0}, 0
+	class := false
+	for i := 0; i < len(pattern); i++ {
+		c := pattern[i]
+		b.WriteByte(c)
+		switch {
+		case c == '\\' && i+1 < len(pattern):
+			i++
+			b.WriteByte(pattern[i])
+		case class && c == '[' && i+1 < len(pattern) && strings.IndexByte(":.=", pattern[i+1]) >= 0:
+			if end := strings.Index(pattern[i+2:], pattern[i+1:i+2]+"]"); end >= 0 {
+				b.WriteString(pattern[i+1 : i+2+end+2])
+				i += 2 + end + 1
+			}
+		case class:
+			class = c != ']'
+		case c == '[':
+			class = true
+			for _, first := range []string{"^", "]"} { // a bracket that is first is itself
+				if strings.HasPrefix(pattern[i+1:], first) {
+					b.WriteString(first)
+					i++
+				}
+			}
+		case c == '(' && strings.HasPrefix(pattern[i:], "(?:"):
+			numbers = append(numbers, 0)
+			i += len("?:")
+		case c == '(' && !strings.HasPrefix(pattern[i:], "(?"):
+			last++
+			numbers = append(numbers, last)
 		}
 	}
-	return false
+	return b.String(), numbers
 }
 
 // foldASCII lets every ASCII letter stand for both its cases, as the C
@@ -143,18 +173,51 @@ func foldASCII(r *syntax.Regexp) {
 	}
 }
 
-// split cuts s at matches; a match without length cuts between characters.
-func (r *regex) split(s string) []string {
+// each calls f for each match until f returns false; see matcher.all.
+func (r *regex) each(s string, f func(at []int) bool) error {
+	if !r.re.MatchString(s) {
+		return nil
+	}
+	m := matcher{root: r.root, nsub: r.nsub, text: s}
+	return m.all(f)
+}
+
+// first returns the first match, or nil.
+func (r *regex) first(s string) (at []int, err error) {
+	if r.plain {
+		return r.re.FindStringIndex(s), nil
+	}
+	err = r.each(s, func(m []int) bool { at = m; return false })
+	return at, err
+}
+
+// groups returns the texts of the parentheses of a match, or of the whole where
+// there are none.
+func (r *regex) groups(s string, at []int) []value.Value {
+	var out []value.Value
+	for i := min(1, r.nsub); i <= r.nsub; i++ {
+		if at[2*i] < 0 {
+			out = append(out, value.NullOf(value.Text))
+		} else {
+			out = append(out, value.TextOf(s[at[2*i]:at[2*i+1]]))
+		}
+	}
+	return out
+}
+
+// split cuts s at matches; a match without length cuts between characters, and not
+// behind another match.
+func (r *regex) split(s string) ([]string, error) {
 	var out []string
 	last := 0
-	for _, m := range r.re.FindAllStringIndex(s, -1) {
-		if m[1] == m[0] && (m[0] == 0 || m[0] >= len(s)) {
-			continue
+	err := r.each(s, func(m []int) bool {
+		if m[1] > m[0] || m[0] > last && m[0] < len(s) {
+			out = append(out, s[last:m[0]])
+			last = m[1]
 		}
-		out = append(out, s[last:m[0]])
-		last = m[1]
-	}
-	return append(out, s[last:])
+		return true
+	})
+	return append(out, s[last:]), err
 }
 
 // template turns \1 and \& of a replacement into Go's form.
@@ -167,7 +230,7 @@ func template(s string) string {
 		case s[i] == '\\' && i+1 < len(s):
 			i++
 			switch c := s[i]; {
-			case c >= '0' && c <= '9':
+			case c >= '1' && c <= '9':
 				b.WriteString("${" + string(c) + "}")
 			case c == '&':
 				b.WriteString("${0}")
@@ -183,22 +246,29 @@ func template(s string) string {
 	return b.String()
 }
 
-func (r *regex) replace(s, by string) string {
-	t := template(by)
+func (r *regex) replace(s, by string) (string, error) {
+	var out []byte
+	t, last := template(by), 0
+	put := func(m []int) bool {
+		out = r.re.ExpandString(append(out, s[last:m[0]]...), t, s, m)
+		last = m[1]
+		return r.all
+	}
 	if r.all {
-		return r.re.ReplaceAllString(s, t)
+		err := r.each(s, put)
+		return string(out) + s[last:], err
 	}
-	m := r.re.FindStringSubmatchIndex(s)
-	if m == nil {
-		return s
+	m, err := r.first(s)
+	if m != nil {
+		put(m)
 	}
-	return string(r.re.ExpandString(append([]byte{}, s[:m[0]]...), t, s, m)) + s[m[1]:]
+	return string(out) + s[last:], err
 }
 
 // similar turns a SIMILAR TO pattern into a regular expression.
 func similar(pattern, escape string) (string, error) {
 	if len([]rune(escape)) > 1 {
-		return "", value.Errorf("22019", "invalid escape string").WithHint("an escape is one character or empty")
+		return "", value.Errorf("22025", "invalid escape string").WithHint("an escape is one character or empty")
 	}
 	var b strings.Builder
 	b.WriteString("^(?:")
@@ -254,41 +324,39 @@ func init() {
 		return match("")(s, re)
 	}
 	def2("similar to", t, t, value.Bool, func(s, p string) (bool, error) { return similarTo(s, p, `\`) })
-	def3("similar to", t, t, t, value.Bool, similarTo)
+	define(boxed("similar to", []value.Kind{t, t, t}, value.Bool, false, func(a []value.Value) (value.Value, error) {
+		if a[1].IsNull || a[2].IsNull {
+			return nullValue(), nil
+		}
+		if _, err := similar(a[1].Str, a[2].Str); err != nil || a[0].IsNull { // whatever there is to match
+			return nullValue(), err
+		}
+		is, err := similarTo(a[0].Str, a[1].Str, a[2].Str)
+		return boolValue(is), err
+	}))
 	def3("regexp_replace", t, t, t, t, func(s, p, by string) (string, error) {
 		re, err := compileRegex(p, "")
 		if err != nil {
 			return "", err
 		}
-		return re.replace(s, by), nil
+		return re.replace(s, by)
 	})
 	box("regexp_replace", t, func(a []value.Value) (value.Value, error) {
 		re, err := compileRegex(a[1].Str, a[3].Str)
 		if err != nil {
 			return nullValue(), err
 		}
-		return textValue(re.replace(a[0].Str, a[2].Str)), nil
+		out, err := re.replace(a[0].Str, a[2].Str)
+		return textValue(out), err
 	}, t, t, t, t)
-	found := func(re *regex, s string) value.Value {
-		m := re.re.FindStringSubmatchIndex(s)
+	found := func(re *regex, s string) (value.Value, error) {
+		m, err := re.first(s)
 		if m == nil {
-			return nullValue()
+			return nullValue(), err
 		}
-		from := 1
-		if re.nsub == 0 {
-			from = 0
-		}
-		var out []value.Value
-		for i := from; i <= re.nsub; i++ {
-			if m[2*i] < 0 {
-				out = append(out, value.NullOf(t))
-			} else {
-				out = append(out, value.TextOf(s[m[2*i]:m[2*i+1]]))
-			}
-		}
-		return listValue(out)
+		return listValue(re.groups(s, m)), err
 	}
-	withFlags := func(name string, result value.Kind, f func(re *regex, s string) value.Value) {
+	withFlags := func(name string, result value.Kind, f func(re *regex, s string) (value.Value, error)) {
 		run := func(a []value.Value) (value.Value, error) {
 			flags := ""
 			if len(a) > 2 {
@@ -298,52 +366,43 @@ func init() {
 			if err != nil {
 				return nullValue(), err
 			}
-			return f(re, a[0].Str), nil
+			return f(re, a[0].Str)
 		}
 		box(name, result, run, t, t)
 		box(name, result, run, t, t, t)
 	}
 	withFlags("regexp_match", texts, found)
-	withFlags("regexp_split_to_array", texts, func(re *regex, s string) value.Value {
+	withFlags("regexp_split_to_array", texts, func(re *regex, s string) (value.Value, error) {
+		parts, err := re.split(s)
 		var out []value.Value
-		for _, p := range re.split(s) {
+		for _, p := range parts {
 			out = append(out, value.TextOf(p))
 		}
-		return listValue(out)
+		return listValue(out), err
 	})
 	box("regexp_count", i4, func(a []value.Value) (value.Value, error) {
 		re, err := compileRegex(a[1].Str, "")
 		if err != nil {
 			return nullValue(), err
 		}
-		return intValue(int64(len(re.re.FindAllStringIndex(a[0].Str, -1)))), nil
+		n := int64(0)
+		err = re.each(a[0].Str, func([]int) bool { n++; return true })
+		return intValue(n), err
 	}, t, t)
-	substr := func(re *regex, s string) value.Value {
-		m := re.re.FindStringSubmatchIndex(s)
-		if m == nil {
-			return nullValue()
-		}
-		if re.nsub > 0 {
-			if m[2] < 0 {
-				return nullValue()
-			}
-			return textValue(s[m[2]:m[3]])
-		}
-		return textValue(s[m[0]:m[1]])
-	}
 	for _, name := range []string{"substring", "regexp_substr"} {
 		box(name, t, func(a []value.Value) (value.Value, error) {
 			re, err := compileRegex(a[1].Str, "")
 			if err != nil {
 				return nullValue(), err
 			}
-			if name == "regexp_substr" {
-				if m := re.re.FindString(a[0].Str); re.re.MatchString(a[0].Str) {
-					return textValue(m), nil
-				}
-				return nullValue(), nil
+			m, err := re.first(a[0].Str)
+			switch {
+			case m == nil:
+				return nullValue(), err
+			case name == "regexp_substr":
+				return textValue(a[0].Str[m[0]:m[1]]), err
 			}
-			return substr(re, a[0].Str), nil
+			return re.groups(a[0].Str, m)[0], err
 		}, t, t)
 	}
 	box("regexp_instr", i4, func(a []value.Value) (value.Value, error) {
@@ -351,9 +410,9 @@ func init() {
 		if err != nil {
 			return nullValue(), err
 		}
-		m := re.re.FindStringIndex(a[0].Str)
+		m, err := re.first(a[0].Str)
 		if m == nil {
-			return intValue(0), nil
+			return intValue(0), err
 		}
 		return intValue(int64(length(a[0].Str[:m[0]])) + 1), nil
 	}, t, t)

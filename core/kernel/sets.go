@@ -212,7 +212,7 @@ func init() {
 		if err != nil {
 			return nil, err
 		}
-		return re.split(a[0].Str), nil
+		return re.split(a[0].Str)
 	})
 	setFunctions["regexp_matches"] = func(kinds []value.Kind) *SetFunc {
 		args := []value.Kind{t, t, t}
@@ -235,23 +235,12 @@ func init() {
 			if err != nil {
 				return nil, err
 			}
-			n := 1
-			if re.all {
-				n = -1
-			}
 			var out []value.Value
-			for _, m := range re.re.FindAllStringSubmatchIndex(a[0].Str, n) {
-				v := value.Value{Kind: texts}
-				for i := min(1, re.nsub); i <= re.nsub; i++ {
-					if m[2*i] < 0 {
-						v.List = append(v.List, value.NullOf(t))
-					} else {
-						v.List = append(v.List, value.TextOf(a[0].Str[m[2*i]:m[2*i+1]]))
-					}
-				}
-				out = append(out, v)
-			}
-			return one(out), nil
+			err = re.each(a[0].Str, func(at []int) bool {
+				out = append(out, value.Value{Kind: texts, List: re.groups(a[0].Str, at)})
+				return re.all
+			})
+			return one(out), err
 		}}
 	}
 	for _, k := range []value.Kind{value.JSON, value.JSONB} {

@@ -27,8 +27,15 @@ func extract(field string, us int64, kind value.Kind) (value.Decimal, error) {
 	whole := func(i int) (value.Decimal, error) { return value.DecimalFromInt(int64(i)), nil }
 	_, week := t.ISOWeek()
 	isoYear, _ := t.ISOWeek()
-	field = strings.ToLower(field)
-	switch field {
+	unit, err := unitOf(field, kind.String())
+	if err != nil {
+		return value.Decimal{}, err
+	}
+	day := int64(value.DayOf(us))
+	julian := value.DecimalFromInt(day + 2440588)
+	switch unit {
+	case "millennium":
+		return whole((t.Year() + 999) / 1000)
 	case "year":
 		return whole(t.Year())
 	case "isoyear":
@@ -57,18 +64,36 @@ func extract(field string, us int64, kind value.Kind) (value.Decimal, error) {
 		}
 		return value.Decimal{Coef: decimal128.FromI64(us), Scale: 6}, nil
 	}
-	if kind != value.Date {
-		switch field {
-		case "hour":
-			return whole(t.Hour())
-		case "minute":
-			return whole(t.Minute())
-		case "second":
-			micros := int64(t.Second())*value.MicrosPerSecond + int64(t.Nanosecond()/1000)
-			return value.Decimal{Coef: decimal128.FromI64(micros), Scale: 6}, nil
+	if kind == value.Date {
+		if unit == "julian" {
+			return julian, nil
 		}
+		return value.Decimal{}, noUnit(field, kind.String())
 	}
-	return value.Decimal{}, value.Errorf(value.CodeBadParameter, "unit %q is not supported for type %s", field, kind)
+	if kind == value.TimestampTZ && strings.HasPrefix(unit, "timezone") {
+		return whole(0) // which is UTC
+	}
+	micros := us - day*value.MicrosPerDay
+	ofMinute := decimal128.FromI64(micros % value.MicrosPerMinute)
+	switch unit {
+	case "julian":
+		part, err := value.DecimalFromInt(micros).Div(value.DecimalFromInt(value.MicrosPerDay))
+		if err != nil {
+			return part, err
+		}
+		return julian.Add(part)
+	case "hour":
+		return whole(t.Hour())
+	case "minute":
+		return whole(t.Minute())
+	case "second":
+		return value.Decimal{Coef: ofMinute, Scale: 6}, nil
+	case "milliseconds":
+		return value.Decimal{Coef: ofMinute, Scale: 3}, nil
+	case "microseconds":
+		return value.Decimal{Coef: ofMinute}, nil
+	}
+	return value.Decimal{}, noUnit(field, kind.String())
 }
 
 func truncate(field string, us int64) (int64, error) {
@@ -79,7 +104,11 @@ func truncate(field string, us int64) (int64, error) {
 	cut := func(unit int64) (int64, error) {
 		return startOf(date(value.DayOf(us))) + (us-startOf(date(value.DayOf(us))))/unit*unit, nil
 	}
-	switch strings.ToLower(field) {
+	unit, err := lengthOf(field, value.Timestamp.String())
+	if err != nil {
+		return 0, err
+	}
+	switch unit {
 	case "microseconds":
 		return us, nil
 	case "milliseconds":
@@ -107,7 +136,7 @@ func truncate(field string, us int64) (int64, error) {
 	case "millennium":
 		return day(floorDiv(t.Year()-1, 1000)*1000+1, 1, 1)
 	}
-	return 0, value.Errorf(value.CodeBadParameter, "unit %q is not recognized by date_trunc", field)
+	return 0, noUnit(field, value.Timestamp.String())
 }
 
 func init() {
