@@ -5,7 +5,7 @@ import (
 	"testing"
 )
 
-// What parentheses hold is what PostgreSQL 17 says of the same.
+// What parentheses hold is what PostgreSQL says of the same.
 func TestPartsOfMatches(t *testing.T) {
 	for _, c := range []struct{ pattern, text, want string }{
 		{`(a|ab)(c|bcd)(d*)`, "abcd", "abcd: ab c d"},
