@@ -1,6 +1,7 @@
 package kernel
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 
@@ -231,6 +232,9 @@ func compileLike(e *plan.Call, args []node) (node, bool, error) {
 		fold = lower
 	}
 	match, err := likeMatcher(fold(pattern.Val.Str), escape)
+	if errors.Is(err, errLikeEscape) {
+		return nil, false, nil // an error for the texts that reach the escape
+	}
 	if err != nil {
 		return nil, false, err
 	}

@@ -1,6 +1,7 @@
 package kernel
 
 import (
+	"errors"
 	"strings"
 	"unicode/utf8"
 
@@ -62,7 +63,7 @@ func likeTokens(pattern, escape string) ([]likeToken, error) {
 		}
 	}
 	if escaped {
-		return nil, value.Errorf(value.CodeBadEscape, "LIKE pattern must not end with escape character")
+		return nil, errLikeEscape
 	}
 	flush()
 	return tokens, nil
@@ -131,9 +132,70 @@ func likeMatch(s string, tokens []likeToken) bool {
 	}
 }
 
+var errLikeEscape = value.Errorf(value.CodeBadEscape, "LIKE pattern must not end with escape character")
+
+// reachesEscape tells whether matching comes to the escape that a pattern ends
+// with; such a pattern matches no text. The algorithm is PostgreSQL's MatchText,
+// which gives up where the text is at its end.
+func reachesEscape(s, pattern, escape string) bool {
+	reached := false
+	var match func(s, p string) (giveUp bool)
+	match = func(s, p string) bool {
+		for s != "" {
+			_, next := utf8.DecodeRuneInString(s)
+			switch {
+			case p == escape:
+				reached = true
+				return true
+			case strings.HasPrefix(p, escape):
+				if p = p[len(escape):]; p[0] != s[0] {
+					return false
+				}
+				s, p = s[1:], p[1:]
+			case p[0] == '%':
+				for !strings.HasPrefix(p, escape) && (p[0] == '%' || p[0] == '_') {
+					if p[0] == '_' {
+						if s == "" {
+							return true
+						}
+						_, next := utf8.DecodeRuneInString(s)
+						s = s[next:]
+					}
+					p = p[1:]
+				}
+				if p == escape {
+					reached = true
+					return true
+				}
+				first := strings.TrimPrefix(p, escape)[0]
+				for s != "" {
+					if s[0] == first && match(s, p) {
+						return true
+					}
+					_, next := utf8.DecodeRuneInString(s)
+					s = s[next:]
+				}
+				return true
+			case p[0] == '_':
+				s, p = s[next:], p[1:]
+			case p[0] != s[0]:
+				return false
+			default:
+				s, p = s[1:], p[1:]
+			}
+		}
+		return true
+	}
+	match(s, pattern)
+	return reached
+}
+
 func defLike(name string, fold func(string) string) {
 	f := func(s, p, esc string) (bool, error) {
 		m, err := likeMatcher(fold(p), esc)
+		if errors.Is(err, errLikeEscape) && !reachesEscape(fold(s), fold(p), esc) {
+			return false, nil
+		}
 		if err != nil {
 			return false, err
 		}
