@@ -565,7 +565,12 @@ func (x *exprBinder) cast(e *syntax.Cast, org plan.Origin) plan.Expr {
 	if list, ok := e.Expr.(*syntax.Array); ok && len(list.Items) == 0 && kind.IsArray() {
 		return &plan.Const{Val: value.ListOf(kind.Elem(), nil), Typ: to, Org: org}
 	}
-	out := plan.WithOrigin(x.castTo(x.bind(e.Expr), to, e.Span), org)
+	arg := e.Expr
+	if l, ok := arg.(*syntax.Literal); ok && (l.Kind == syntax.LiteralInt || l.Kind == syntax.LiteralDecimal) && kind.IsFloat() {
+		// A number's own text: it may have more digits than a numeric.
+		arg = &syntax.Literal{Span: l.Span, Kind: syntax.LiteralText, Text: l.Text}
+	}
+	out := plan.WithOrigin(x.castTo(x.bind(arg), to, e.Span), org)
 	if varchar {
 		n := &plan.Const{Val: value.IntOf(value.Int4, int64(e.Mods[0])), Typ: value.Of(value.Int4), Org: org}
 		return &plan.Call{Op: "left", Args: []plan.Expr{out, n}, Typ: to, Org: org}

@@ -37,3 +37,10 @@ SELECT regexp_match('ééa','(é+)(.)'), regexp_match('', '(a*)(b?)'), regexp_ma
 SELECT regexp_match('aaa','(a+)*'), regexp_match('aaa','(a*)*'), regexp_match('aaa','(a+)+'), regexp_match('aaa','(a*)+'), regexp_match('b','(a*)*'), regexp_match('aaa', '(a+?)*'), regexp_match('aaa','(a+)?'), regexp_match('b','(a?)?'), regexp_match('b','(a?)??'), regexp_match('aaa','(a+){0,2}'), regexp_match('aaa','(a??)*')
 SELECT regexp_match('abc','(?:b??)?(?:(?:a{0,2}?)?(?:c+?ab??){0,2}?b*?)(([^a]?[ab]{0,2}?c?)[^a]?)')
 SELECT regexp_match('xabc','x(?:a{0,2}?b*?)(b?c?)'), regexp_match('aab','(?:a*)(?:a*?b*?)(.?)')
+SELECT 1e300::float8, -1e300::float8, 1e-300::double precision, 1.5::real, 3::float8, 9007199254740993::float8, 0.1::real
+SELECT 1e400::float8
+SELECT 1e39::real
+SELECT to_jsonb(1e300::float8), to_jsonb(1e-300::float8), to_json(1e300::float8)
+SELECT true::float8
+SELECT id FROM pg.nasty WHERE f < 1e300::float8 AND f > -1e300::float8
+SELECT id FROM ma.nasty WHERE f < 1e300::float8 AND f > -1e300::float8
