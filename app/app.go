@@ -405,13 +405,13 @@ func (s *state) Open(ctx context.Context, st *fold.Statement, text string) (exec
 }
 
 // Verify compares tables with what is known of them; see exec.Verifier.
-func (s *state) Verify(ctx context.Context, source string, tables []*catalog.Table) error {
+func (s *state) Verify(ctx context.Context, source string, tables []*catalog.Table, reads plan.Reads) error {
 	c := s.sources[source]
 	if c == nil {
 		return value.Errorf(value.CodeSource, "the source %s is not connected any more", source)
 	}
 	if v, ok := c.conn.(connect.Verifier); ok {
-		return v.Verify(ctx, tables)
+		return v.Verify(ctx, tables, reads)
 	}
 	return nil
 }

@@ -14,6 +14,7 @@ import (
 	"rovik/core/catalog"
 	"rovik/core/exec"
 	"rovik/core/fold"
+	"rovik/core/plan"
 	"rovik/core/value"
 )
 
@@ -47,8 +48,9 @@ type Describer interface {
 // cannot, what it reads is looked at while it is read.
 type Verifier interface {
 	Source
-	// Verify fails where one of the tables is not as it was known.
-	Verify(ctx context.Context, tables []*catalog.Table) error
+	// Verify fails where one of the tables is not as it was known, in the columns
+	// that reads names.
+	Verify(ctx context.Context, tables []*catalog.Table, reads plan.Reads) error
 }
 
 // ColumnTypes are types that were chosen for columns, by table and column.

@@ -12,6 +12,7 @@ import (
 
 	"rovik/connect"
 	"rovik/core/catalog"
+	"rovik/core/plan"
 )
 
 // pinned are the variables of a session that can change an answer, as Rovik's own
@@ -99,7 +100,7 @@ func definition(ctx context.Context, conn *sql.Conn, t *catalog.Table) (string, 
 
 // verify compares tables with what is known of them, unless they have a
 // definition with which that was done already.
-func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.Table, reads map[*catalog.Table]map[string]bool) error {
+func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.Table, reads plan.Reads) error {
 	var look []*catalog.Table
 	var now []string
 	for _, t := range tables {
@@ -180,13 +181,13 @@ func (s *Source) described(ctx context.Context, conn *sql.Conn, tables []*catalo
 }
 
 // Verify fails where tables are not as they were known; see connect.Verifier.
-func (s *Source) Verify(ctx context.Context, tables []*catalog.Table) error {
+func (s *Source) Verify(ctx context.Context, tables []*catalog.Table, reads plan.Reads) error {
 	conn, err := s.db.Conn(ctx)
 	if err != nil {
 		return s.explain(err)
 	}
 	defer conn.Close()
-	return s.explain(s.verify(ctx, conn, tables, nil))
+	return s.explain(s.verify(ctx, conn, tables, reads))
 }
 
 // utf8 reports whether a collation is of a character set that holds every text.

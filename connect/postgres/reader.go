@@ -105,7 +105,7 @@ func (r *reader) ended(ctx context.Context, err error) error {
 	var pe *pgconn.PgError
 	if errors.As(err, &pe) && strings.HasPrefix(pe.Code, "42") && len(r.opening.tables) > 0 {
 		// The server does not understand what was planned: its tables may be others.
-		if changed := r.source.verifyNow(ctx, r.opening.tables, r.st.Reads); changed != nil {
+		if changed := r.source.Verify(ctx, r.opening.tables, r.st.Reads); changed != nil {
 			return changed
 		}
 	}

@@ -13,6 +13,7 @@ import (
 	"rovik/connect"
 	"rovik/core/catalog"
 	"rovik/core/fold"
+	"rovik/core/plan"
 	"rovik/core/value"
 )
 
@@ -133,6 +134,7 @@ func (o *opening) rows(ctx context.Context, s *Source, st *fold.Statement) (*pgc
 	if err := o.pipe.Sync(); err != nil {
 		return nil, err
 	}
+	var misfit error // told where the catalogue does not say better
 	for range o.skip {
 		result, err := o.pipe.GetResults()
 		if err != nil {
@@ -144,9 +146,7 @@ func (o *opening) rows(ctx context.Context, s *Source, st *fold.Statement) (*pgc
 				return nil, err
 			}
 		case *pgconn.StatementDescription:
-			if err := fits(s.name, st, result.Fields); err != nil {
-				return nil, err
-			}
+			misfit = fits(s.name, st, result.Fields)
 		}
 	}
 	versions := make([]string, len(o.tables))
@@ -170,6 +170,9 @@ func (o *opening) rows(ctx context.Context, s *Source, st *fold.Statement) (*pgc
 	if err := s.verify(ctx, o.tables, st.Reads, versions); err != nil {
 		return nil, err
 	}
+	if misfit != nil {
+		return nil, misfit
+	}
 	return o.result()
 }
 
@@ -190,7 +193,7 @@ func (o *opening) result() (*pgconn.ResultReader, error) {
 
 // verify compares tables with what is known of them, unless they have a version
 // in which that was done already.
-func (s *Source) verify(ctx context.Context, tables []*catalog.Table, reads map[*catalog.Table]map[string]bool, versions []string) error {
+func (s *Source) verify(ctx context.Context, tables []*catalog.Table, reads plan.Reads, versions []string) error {
 	var look []*catalog.Table
 	for i, t := range tables {
 		if v, ok := s.verified.Load(t); !ok || v != versions[i] || versions[i] == "" {
@@ -241,12 +244,7 @@ func (s *Source) described(ctx context.Context, tables []*catalog.Table) ([]*cat
 }
 
 // Verify fails where tables are not as they were known; see connect.Verifier.
-func (s *Source) Verify(ctx context.Context, tables []*catalog.Table) error {
-	return s.verifyNow(ctx, tables, nil)
-}
-
-// verifyNow asks for the versions of tables by themselves.
-func (s *Source) verifyNow(ctx context.Context, tables []*catalog.Table, reads map[*catalog.Table]map[string]bool) error {
+func (s *Source) Verify(ctx context.Context, tables []*catalog.Table, reads plan.Reads) error {
 	conn, err := s.pool.Acquire(ctx)
 	if err != nil {
 		return s.explain(err)

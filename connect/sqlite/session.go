@@ -8,6 +8,7 @@ import (
 
 	"rovik/connect"
 	"rovik/core/catalog"
+	"rovik/core/plan"
 	"rovik/core/value"
 )
 
@@ -52,7 +53,7 @@ func (w *watch) note(tables []*catalog.Table, version int64) {
 // verify compares tables with what is known of them, their values' types
 // included, which nothing in SQLite enforces. It does so once for each state of
 // the file. The connection is in a transaction, whose snapshot begins here.
-func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.Table, reads map[*catalog.Table]map[string]bool) error {
+func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.Table, reads plan.Reads) error {
 	var schema int64
 	if err := conn.QueryRowContext(ctx, "PRAGMA schema_version").Scan(&schema); err != nil {
 		return err
@@ -123,7 +124,7 @@ func alike(known, is *catalog.Table) []catalog.Column {
 }
 
 // Verify fails where tables are not as they were known; see connect.Verifier.
-func (s *Source) Verify(ctx context.Context, tables []*catalog.Table) error {
+func (s *Source) Verify(ctx context.Context, tables []*catalog.Table, reads plan.Reads) error {
 	conn, err := s.db.Conn(ctx)
 	if err != nil {
 		return s.explain(err)
@@ -132,7 +133,7 @@ func (s *Source) Verify(ctx context.Context, tables []*catalog.Table) error {
 	if _, err := conn.ExecContext(ctx, "BEGIN"); err != nil {
 		return s.explain(err)
 	}
-	err = s.verify(ctx, conn, tables, nil)
+	err = s.verify(ctx, conn, tables, reads)
 	_, rollback := conn.ExecContext(context.WithoutCancel(ctx), "ROLLBACK")
 	if err == nil {
 		err = rollback

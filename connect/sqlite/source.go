@@ -81,6 +81,9 @@ func (s *Source) explain(err error) error {
 	}
 	var ve *value.Error
 	if errors.As(err, &ve) {
+		if ve.Code == value.CodeSource { // which names the source
+			return err
+		}
 		e := *ve
 		e.Message = s.name + ": " + e.Message
 		return &e

@@ -69,10 +69,10 @@ type Connector interface {
 }
 
 // Verifier is a Connector that can compare tables that no statement reads with what
-// is known of them.
+// is known of them, as far as reads names their columns.
 type Verifier interface {
 	Connector
-	Verify(ctx context.Context, source string, tables []*catalog.Table) error
+	Verify(ctx context.Context, source string, tables []*catalog.Table, reads plan.Reads) error
 }
 
 // Options of a run.
@@ -175,7 +175,7 @@ func (r *Run) work() (b kernel.Batch, err error) {
 	defer value.Guard(&err)
 	if v, ok := r.conn.(Verifier); ok && !r.verified {
 		for source, tables := range r.compiled.Relied {
-			if err := v.Verify(r.ctx, source, tables); err != nil {
+			if err := v.Verify(r.ctx, source, tables, r.compiled.Reads); err != nil {
 				return b, err
 			}
 		}

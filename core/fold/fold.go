@@ -6,7 +6,9 @@
 package fold
 
 import (
+	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 
 	"rovik/core/catalog"
@@ -117,8 +119,8 @@ type Statement struct {
 	// Tables are those that it reads, as they were known when it was planned: what
 	// the plan relies on without being told when it changes.
 	Tables []*catalog.Table
-	// Reads are the columns of each that it reads.
-	Reads map[*catalog.Table]map[string]bool
+	// Reads are the columns of them on which the plan relies.
+	Reads plan.Reads
 	Native
 }
 
@@ -144,7 +146,9 @@ type Compiled struct {
 	// Relied are tables that no statement reads but whose keys or columns decided
 	// that none has to, by source.
 	Relied map[string][]*catalog.Table
-	texts  *plan.Query
+	// Reads are the columns that the query names.
+	Reads plan.Reads
+	texts *plan.Query
 }
 
 // Text returns the words at an origin, on one line.
@@ -164,7 +168,7 @@ func Compile(q *plan.Query, sources map[string]Source, opts Options) (*Compiled,
 	for _, s := range f.ships {
 		s.join.Ship.Statement = s.ref.find().number
 	}
-	return &Compiled{Root: root, Statements: f.statements, Relied: f.relied(), Pieces: f.finishPieces(), Rewrites: q.Rewrites, Momentary: q.Momentary, texts: &plan.Query{Texts: q.Texts}}, nil
+	return &Compiled{Root: root, Statements: f.statements, Relied: f.relied(), Reads: f.q.Reads, Pieces: f.finishPieces(), Rewrites: q.Rewrites, Momentary: q.Momentary, texts: &plan.Query{Texts: q.Texts}}, nil
 }
 
 type folder struct {
@@ -199,24 +203,16 @@ next:
 	return out
 }
 
-// tablesOf returns the tables that a plan reads, each once, with their columns.
-func tablesOf(n plan.Node) ([]*catalog.Table, map[*catalog.Table]map[string]bool) {
-	var out []*catalog.Table
-	reads := map[*catalog.Table]map[string]bool{}
-	plan.Visit(n, func(n plan.Node) {
-		s, ok := n.(*plan.Scan)
-		if !ok {
-			return
-		}
-		if reads[s.Table] == nil {
-			out = append(out, s.Table)
-			reads[s.Table] = map[string]bool{}
-		}
-		for _, c := range s.Cols {
-			reads[s.Table][s.Table.Columns[c.Index].Name] = true
-		}
-	})
-	return out, reads
+// tablesOf returns the tables that a plan reads, each once, with the columns that
+// the query reads of them there or names anywhere.
+func (f *folder) tablesOf(n plan.Node) ([]*catalog.Table, plan.Reads) {
+	reads := plan.Reads{}
+	reads.Add(n)
+	tables := slices.SortedFunc(maps.Keys(reads), func(a, b *catalog.Table) int { return cmp.Compare(a.FullName(), b.FullName()) })
+	for _, t := range tables {
+		maps.Copy(reads[t], f.q.Reads[t])
+	}
+	return tables, reads
 }
 
 // source returns a source that is told of the plan's columns, or nil where none of

@@ -94,7 +94,7 @@ func (f *folder) statement(h *half, items []plan.Item) plan.Node {
 	if err != nil && f.err == nil {
 		f.err = fmt.Errorf("writing the statement for %s: %w", h.source.Name(), err)
 	}
-	tables, reads := tablesOf(h.frag)
+	tables, reads := f.tablesOf(h.frag)
 	f.statements = append(f.statements, &Statement{
 		Number: ref.number, Source: h.source.Name(), Columns: root.Columns(),
 		Rows: f.expected(h), Signature: plan.Signature(h.frag), Tables: tables, Reads: reads, Native: native,

@@ -67,7 +67,7 @@ func (p *piece) apart() bool { return p.mixed || p.caps }
 
 // beside notes that another piece is in or beside p.
 func (p *piece) beside(o *piece) {
-	p.mixed = p.mixed || o.mixed || p.pref+o.pref == longest+shortest && p.pref != o.pref
+	p.mixed = p.mixed || o.mixed || p.pref+o.pref == longest+shortest
 	p.caps = p.caps || o.caps
 	if p.pref == noPreference {
 		p.pref = o.pref

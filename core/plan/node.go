@@ -593,6 +593,28 @@ type Query struct {
 	Rewrites []Rewriting
 	// Relied are tables whose keys or columns decided that they need not be read.
 	Relied []*catalog.Table
+	// Reads are the columns that the query names, before any of them turned out not
+	// to be needed; nil where nothing was rewritten.
+	Reads Reads
+}
+
+// Reads are columns by their names, of tables.
+type Reads map[*catalog.Table]map[string]bool
+
+// Add notes the columns that n reads.
+func (r Reads) Add(n Node) {
+	Visit(n, func(n Node) {
+		s, ok := n.(*Scan)
+		if !ok {
+			return
+		}
+		if r[s.Table] == nil {
+			r[s.Table] = map[string]bool{}
+		}
+		for _, c := range s.Cols {
+			r[s.Table][s.Table.Columns[c.Index].Name] = true
+		}
+	})
 }
 
 // Rewriting says that a rule changed what is written at a place, and why.

@@ -2,9 +2,15 @@ package rewrite
 
 import "rovik/core/plan"
 
-// pruneColumns drops columns and aggregates that nothing reads.
-func pruneColumns(root plan.Node, _ *Pass) plan.Node {
-	return prune(root, plan.Outputs(root))
+// pruneColumns drops columns and aggregates that nothing reads. What is left the
+// first time is what the query names, and all that a later rule can rely on.
+func pruneColumns(root plan.Node, p *Pass) plan.Node {
+	root = prune(root, plan.Outputs(root))
+	if p.reads == nil {
+		p.reads = plan.Reads{}
+		p.reads.Add(root)
+	}
+	return root
 }
 
 // prune returns n with at least the columns in need.

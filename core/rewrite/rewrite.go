@@ -24,6 +24,7 @@ type Pass struct {
 	notes  []plan.Rewriting
 	seen   map[plan.Rewriting]bool
 	relied []*catalog.Table
+	reads  plan.Reads // what the query names; see plan.Query
 	// measured gives the rows that runs have measured, by signature.
 	measured func(signature string) (float64, bool)
 }
@@ -119,6 +120,6 @@ func Apply(q *plan.Query, trace func(Step)) (out *plan.Query, err error) {
 		}
 	}
 	rewritten := *q
-	rewritten.Root, rewritten.Rewrites, rewritten.Relied = root, pass.notes, pass.relied
+	rewritten.Root, rewritten.Rewrites, rewritten.Relied, rewritten.Reads = root, pass.notes, pass.relied, pass.reads
 	return &rewritten, nil
 }
