@@ -30,6 +30,7 @@ const (
 
 // intervalUnit is a unit as a multiple of a month, a day or a microsecond.
 type intervalUnit struct {
+	name   string
 	field  intervalField
 	months int64
 	days   int64
@@ -44,18 +45,18 @@ var intervalUnits = func() map[string]intervalUnit {
 		names string
 		intervalUnit
 	}{
-		{"microsecon us usec usecond useconds usecs", intervalUnit{fieldMicros, 0, 0, 1}},
-		{"millisecon ms msec msecond mseconds msecs", intervalUnit{fieldMillis, 0, 0, 1000}},
-		{"s sec second seconds secs", intervalUnit{fieldSecond, 0, 0, MicrosPerSecond}},
-		{"m min mins minute minutes", intervalUnit{fieldMinute, 0, 0, MicrosPerMinute}},
-		{"h hour hours hr hrs", intervalUnit{fieldHour, 0, 0, MicrosPerHour}},
-		{"d day days", intervalUnit{fieldDay, 0, 1, 0}},
-		{"w week weeks", intervalUnit{fieldWeek, 0, 7, 0}},
-		{"mon mons month months", intervalUnit{fieldMonth, 1, 0, 0}},
-		{"y year years yr yrs", intervalUnit{fieldYear, 12, 0, 0}},
-		{"dec decade decades decs", intervalUnit{fieldDecade, 120, 0, 0}},
-		{"c cent centuries century", intervalUnit{fieldCentury, 1200, 0, 0}},
-		{"mil mils millennia millennium", intervalUnit{fieldMillennium, 12000, 0, 0}},
+		{"microsecon us usec usecond useconds usecs", intervalUnit{"microseconds", fieldMicros, 0, 0, 1}},
+		{"millisecon ms msec msecond mseconds msecs", intervalUnit{"milliseconds", fieldMillis, 0, 0, 1000}},
+		{"s sec second seconds secs", intervalUnit{"second", fieldSecond, 0, 0, MicrosPerSecond}},
+		{"m min mins minute minutes", intervalUnit{"minute", fieldMinute, 0, 0, MicrosPerMinute}},
+		{"h hour hours hr hrs", intervalUnit{"hour", fieldHour, 0, 0, MicrosPerHour}},
+		{"d day days", intervalUnit{"day", fieldDay, 0, 1, 0}},
+		{"w week weeks", intervalUnit{"week", fieldWeek, 0, 7, 0}},
+		{"mon mons month months", intervalUnit{"month", fieldMonth, 1, 0, 0}},
+		{"y year years yr yrs", intervalUnit{"year", fieldYear, 12, 0, 0}},
+		{"dec decade decades decs", intervalUnit{"decade", fieldDecade, 120, 0, 0}},
+		{"c cent centuries century", intervalUnit{"century", fieldCentury, 1200, 0, 0}},
+		{"mil mils millennia millennium", intervalUnit{"millennium", fieldMillennium, 12000, 0, 0}},
 	} {
 		for name := range strings.FieldsSeq(u.names) {
 			out[name] = u.intervalUnit
@@ -63,6 +64,14 @@ var intervalUnits = func() map[string]intervalUnit {
 	}
 	return out
 }()
+
+// UnitNamed returns the unit of time that a word names, by the name that extract
+// has for it: "hour" of "hrs". It returns "" for none.
+func UnitNamed(word string) string { return unitNamed(word).name }
+
+func unitNamed(word string) intervalUnit {
+	return intervalUnits[strings.ToLower(word[:min(len(word), 10)])]
+}
 
 var (
 	intervalQuantity = regexp.MustCompile(`^([+-]?)(\d*)(\.\d*)?$`)
@@ -95,7 +104,8 @@ func ParseInterval(s string) (Span, error) {
 	for i := len(words) - 1; i >= 0; i-- {
 		var err error
 		word := words[i]
-		u, isUnit := intervalUnits[strings.ToLower(word[:min(len(word), 10)])]
+		u := unitNamed(word)
+		isUnit := u.name != ""
 		switch m := intervalTime.FindStringSubmatch(word); {
 		case isUnit && !named:
 			unit, named = u, true
