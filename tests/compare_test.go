@@ -52,9 +52,20 @@ func canonical(k value.Kind, s string) string {
 		if d, err := value.ParseDecimal(s); err == nil {
 			return d.Canonical().String()
 		}
-	case value.Float8:
+	case value.Float8, value.Float4:
 		if f, err := strconv.ParseFloat(s, 64); err == nil {
+			if f == 0 && !exactly { // of 0 and -0 any may stand for a group
+				f = 0
+			}
 			return strconv.FormatFloat(f, 'g', digits(), 64)
+		}
+	case value.Interval: // of a month and 30 days any may stand for a group
+		if v, err := value.Parse(k, s); err == nil && !exactly {
+			return fmt.Sprint(v.Span.Total())
+		}
+	case value.JSONB:
+		if d, err := value.ParseDecimal(s); err == nil && !exactly {
+			return d.Canonical().String()
 		}
 	case value.Bool:
 		return map[string]string{"t": "true", "f": "false"}[s[:1]]

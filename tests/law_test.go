@@ -13,11 +13,12 @@ import (
 )
 
 // The queries of testdata/law, a file for each mechanism and a query for each
-// line, over the nasty tables and larger ones: folded, unfolded and on the
-// reference. Where a line has ORDER BY at its outermost level, the order counts
-// too if the line says so with a comment: -- ordered.
+// line, over the nasty tables, the wild ones and larger ones: folded, unfolded
+// and on the reference. Where a line has ORDER BY at its outermost level, the
+// order counts too if the line says so with a comment: -- ordered.
 func TestLawByMechanism(t *testing.T) {
 	a, ref := nastyWorld(t)
+	addWildTables(t, a, ref)
 	largerTables(t, a, ref)
 	files, err := filepath.Glob("testdata/law/*.sql")
 	if err != nil || len(files) == 0 {

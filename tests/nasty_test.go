@@ -23,7 +23,7 @@ func nastyTable(source string) *demo.Table {
 		{Name: "n", Type: "integer", Native: "INT"}, {Name: "b", Type: "bigint", Native: "BIGINT"}, {Name: "d", Type: "numeric(20,6)", Native: "DECIMAL(20,6)"},
 		{Name: "f", Type: "double precision", Native: "DOUBLE"}, {Name: "day", Type: "date", Native: "DATE"}, {Name: "at", Type: "timestamp", Native: "DATETIME(6)"}}}
 	if source == "sl" {
-		t.Cols[3].Type = "bigint" // SQLite has one width of integers
+		t.Cols[0].Type, t.Cols[3].Type = "bigint", "bigint" // SQLite has one width of integers
 	}
 	texts := []any{nil, "", " ", "a", "A", "a ", "a  ", " a", "b", "B", "á", "Á", "a\u0301", "ß", "ss", "SS", "é", "E", "İ", "i", "I", "z", "Z", "a\tb", "%", "_", "\\", "a%", "a_b", "'", "\"", "*", "?", "[a]", "|", "💥", "ÿ", "0", "00", "1e0", "10", "9", "NULL", "true"}
 	ints := []any{nil, int64(0), int64(1), int64(-1), int64(7), int64(-7), int64(2), int64(3), int64(math.MaxInt32), int64(math.MinInt32)}

@@ -12,6 +12,9 @@ import (
 func pattern(r *rand.Rand, depth int) string {
 	atom := func() string {
 		atoms := []string{"a", "b", "c", "ab", ".", "[ab]", "[^a]", "é", `\w`, `\d`}
+		if r.IntN(25) == 0 {
+			atoms = []string{"^", "$"}
+		}
 		if depth > 0 && r.IntN(2) == 0 {
 			return []string{"(", "(?:"}[r.IntN(2)] + pattern(r, depth-1) + ")"
 		}

@@ -7,6 +7,8 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+
+	"rovik/core/value"
 )
 
 // wideSeeds is how many queries of the whole language a plain test run checks;
@@ -14,10 +16,17 @@ import (
 const wideSeeds = 300
 
 // TestWideQueriesHoldTheLaw runs generated queries of the whole language over
-// the nasty tables of three sources: folded, unfolded and on the reference.
-// ROVIK_SEEDS runs more of them, ROVIK_SEED a single one.
+// the nasty and the wild tables of three sources: folded, unfolded and on the
+// reference. ROVIK_SEEDS runs more of them, ROVIK_SEED a single one.
 func TestWideQueriesHoldTheLaw(t *testing.T) {
 	a, ref := nastyWorld(t)
+	addWildTables(t, a, ref)
+	wild := map[string][]wcol{}
+	for source := range wildTables {
+		for _, c := range a.Catalog().Table(source + ".wild").Columns {
+			wild[source] = append(wild[source], wcol{c.Name, wideType(c.Type.Kind)})
+		}
+	}
 	patience := func(limit string) {
 		if _, err := ref.Exec(context.Background(), "SET statement_timeout = '"+limit+"'"); err != nil {
 			t.Fatal(err)
@@ -26,7 +35,7 @@ func TestWideQueriesHoldTheLaw(t *testing.T) {
 	from, to := seeds(wideSeeds)
 	failures, failed := 0, 0
 	for seed := from; seed < to && failures < 8; seed++ {
-		g := &wide{r: rand.New(rand.NewPCG(uint64(seed), 11))}
+		g := &wide{r: rand.New(rand.NewPCG(uint64(seed), 11)), wild: wild}
 		sql := g.top()
 		ok := t.Run(fmt.Sprintf("seed %d", seed), func(t *testing.T) {
 			patience("1s") // a join that explodes is of no interest to anyone
@@ -51,12 +60,41 @@ func TestWideQueriesHoldTheLaw(t *testing.T) {
 
 // wide makes queries: relations with typed columns, put together at random.
 type wide struct {
-	r *rand.Rand
-	n int // aliases so far
+	r    *rand.Rand
+	n    int               // aliases so far
+	wild map[string][]wcol // by source, beside the nasty tables; may be nil
 }
 
-// wcol is a column with its type: int, big, num, flt, text, date, ts, bool.
+// wcol is a column with its type: int, big, num, flt, text, date, ts, bool, or
+// another one by its name.
 type wcol struct{ name, typ string }
+
+// wideType is what the generator calls a kind.
+func wideType(k value.Kind) string {
+	switch {
+	case k.IsText():
+		return "text"
+	case k == value.Int2 || k == value.Int4:
+		return "int"
+	case k == value.Int8:
+		return "big"
+	case k == value.Numeric:
+		return "num"
+	case k.IsFloat():
+		return "flt"
+	case k == value.Date:
+		return "date"
+	case k == value.Timestamp:
+		return "ts"
+	case k == value.Bool:
+		return "bool"
+	}
+	return k.String()
+}
+
+// otherConstants are constants of the types that have no forms of their own.
+var otherConstants = map[string]string{"time": "time '12:30'", "timestamptz": "timestamptz '1999-12-31 23:59:59.5+00'", "interval": "interval '30 days'", "bytea": "bytea '\\x00'",
+	"uuid": "uuid '00000000-0000-0000-0000-000000000001'", "jsonb": "jsonb '1'", "integer[]": "CAST('{1,2}' AS integer[])", "text[]": "CAST('{a,b}' AS text[])"}
 
 func (g *wide) pick(options ...string) string { return options[g.r.IntN(len(options))] }
 func (g *wide) chance(p float64) bool         { return g.r.Float64() < p }
@@ -91,6 +129,9 @@ func (g *wide) top() string {
 // base is a table of a source under an alias.
 func (g *wide) base() (string, []wcol) {
 	a, src := g.alias(), g.pick("pg", "pg", "ma", "ma", "sl")
+	if g.wild != nil && g.chance(0.35) {
+		return g.wildTable(a, src)
+	}
 	n := "int"
 	if src == "sl" {
 		n = "big"
@@ -107,6 +148,19 @@ func (g *wide) base() (string, []wcol) {
 		return fmt.Sprintf("(SELECT * FROM %s.nasty WHERE %s) AS %s", src, g.pick("id < 20", "n > 0", "s = 'a'", "id % 7 = 1", "s IS NULL"), a), cols
 	}
 	return table, cols
+}
+
+// wildTable is a wild table under an alias, of which some columns are used.
+func (g *wide) wildTable(a, src string) (string, []wcol) {
+	cols := []wcol{{a + ".id", g.wild[src][0].typ}}
+	for range 7 {
+		c := g.wild[src][1+g.r.IntN(len(g.wild[src])-1)]
+		cols = append(cols, wcol{a + "." + c.name, c.typ})
+	}
+	if g.chance(0.35) {
+		return fmt.Sprintf("(SELECT * FROM %s.wild WHERE %s) AS %s", src, g.pick("id < 60", "ge > 9", "id % 7 = 1", "lo IS NOT NULL"), a), cols
+	}
+	return src + ".wild AS " + a, cols
 }
 
 func (g *wide) relation(depth int, outer []wcol) (string, []wcol) {
@@ -247,7 +301,7 @@ func (g *wide) correlation(cols, outer []wcol) (string, bool) {
 func (g *wide) setOperation(depth int) (string, []wcol) {
 	lf, lc := g.base()
 	rf, rc := g.base()
-	typ := g.pick("text", "int", "num", "date")
+	typ := g.pick("text", "int", "num", "date", "bool", "flt", "ts")
 	l, ok1 := g.of(lc, typ)
 	r, ok2 := g.of(rc, typ)
 	if !ok1 || !ok2 {
@@ -399,6 +453,12 @@ func (g *wide) value(cols []wcol, depth int) (string, string) {
 	case "bool":
 		return one("bool", "NOT %s", "%s IS TRUE", "coalesce(%s, false)")
 	}
+	if k := otherConstants[c.typ]; k != "" {
+		if g.chance(0.2) {
+			return fmt.Sprintf(g.pick("%[1]s = %[2]s", "%[1]s IS NULL", "%[1]s IS DISTINCT FROM %[2]s"), c.name, k), "bool"
+		}
+		return fmt.Sprintf(g.pick("coalesce(%[1]s, %[2]s)", "CASE WHEN %[1]s = %[2]s THEN NULL ELSE %[1]s END", "nullif(%[1]s, %[2]s)"), c.name, k), c.typ
+	}
 	return c.name, c.typ
 }
 
@@ -446,8 +506,10 @@ func (g *wide) condition(cols []wcol, depth int) string {
 		s = fmt.Sprintf(g.pick("%[1]s %[2]s date '2024-02-29'", "extract(year FROM %[1]s) %[2]s 2023", "%[1]s IS NULL", "%[1]s IN (date '2000-01-01', date '2024-12-30')"), c.name, op)
 	case "ts":
 		s = fmt.Sprintf(g.pick("%[1]s %[2]s timestamp '2024-03-31 01:30:00'", "%[1]s IS NULL", "CAST(%[1]s AS date) %[2]s date '2024-02-29'"), c.name, op)
-	default:
+	case "bool":
 		s = g.pick(c.name, "NOT "+c.name, c.name+" IS NOT TRUE")
+	default:
+		s = fmt.Sprintf(g.pick("%[1]s %[2]s %[3]s", "%[1]s IS NULL", "%[1]s IS DISTINCT FROM %[3]s", "%[1]s IN (%[3]s, NULL)", "coalesce(%[1]s, %[3]s) = %[3]s"), c.name, op, otherConstants[c.typ])
 	}
 	switch g.r.IntN(9) {
 	case 0:

@@ -125,8 +125,11 @@ func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 		return &plan.Call{Op: f.Name, Args: args, Typ: value.Of(args[0].Type().Kind), Org: org}
 	case "nullif":
 		args := x.bindAll(f.Args)
-		same := x.call("=", narrowConstant(args), f.Args, org, f.Span)
+		same := x.call("=", narrowConstant(args), f.Args, org, f.Span).(*plan.Call)
 		first := b.settle(args[0])
+		if a, k := args[0].Type().Kind, args[1].Type().Kind; !(a.IsInteger() && k.IsInteger() || a.IsFloat() && k.IsFloat() || a.IsTime() && k.IsTime()) {
+			first = same.Args[0] // what = compares, where it has no form for both types
+		}
 		return &plan.Case{Whens: []plan.When{{Cond: same, Result: &plan.Const{Val: value.NullOf(first.Type().Kind), Typ: value.Of(first.Type().Kind), Org: org}}},
 			Else: first, Typ: value.Of(first.Type().Kind), Org: org}
 	case "concat", "concat_ws":

@@ -2,6 +2,7 @@ package bind
 
 import (
 	"math"
+	"slices"
 	"strings"
 
 	"rovik/core/catalog"
@@ -335,9 +336,8 @@ func (x *exprBinder) comparison(op string, args []plan.Expr, parts []syntax.Expr
 	case "!~", "!~*":
 		return &plan.Call{Op: "not", Args: []plan.Expr{x.call(op[1:], args, parts, org, at)}, Typ: boolean, Org: org}
 	case "is distinct from", "is not distinct from":
-		unified := x.unifyAt(args, parts, op, at)
-		x.b.comparable(unified[0].Type().Kind, at)
-		return &plan.Call{Op: op, Args: unified, Typ: boolean, Org: org}
+		equal := x.call("=", args, parts, org, at).(*plan.Call)
+		return &plan.Call{Op: op, Args: equal.Args, Typ: boolean, Org: org}
 	}
 	if isComparison(op) {
 		args = narrowConstant(args)
@@ -632,21 +632,38 @@ func (x *exprBinder) caseExpr(e *syntax.Case, org plan.Origin) plan.Expr {
 		branch(w.Result, holds)
 		conds = append(conds, holds)
 	}
+	last := len(e.Whens)
 	if e.Else != nil {
 		branch(e.Else)
+		// What stands in ELSE counts first for the type.
+		results, parts = slices.Concat(results[last:], results[:last]), slices.Concat(parts[last:], parts[:last])
 	}
 	results = x.unify(results, parts, "case")
+	if e.Else != nil {
+		results = slices.Concat(results[1:], results[:1])
+	}
 	out := &plan.Case{Typ: results[0].Type(), Org: org}
 	for i, c := range conds {
 		out.Whens = append(out.Whens, plan.When{Cond: c, Result: results[i]})
 	}
 	if e.Else != nil {
-		out.Else = results[len(results)-1]
+		out.Else = results[last]
 	} else {
 		out.Else = &plan.Const{Val: value.NullOf(out.Typ.Kind), Typ: out.Typ, Org: org}
 	}
 	out.Typ = value.Of(out.Typ.Kind)
 	return out
+}
+
+// constants counts the expressions that read no column.
+func constants(args []plan.Expr) int {
+	n := 0
+	for _, a := range args {
+		if len(plan.Uses(a)) == 0 {
+			n++
+		}
+	}
+	return n
 }
 
 func (x *exprBinder) in(e *syntax.In, org plan.Origin) plan.Expr {
@@ -671,6 +688,9 @@ func (x *exprBinder) in(e *syntax.In, org plan.Origin) plan.Expr {
 		args := x.bindAll(parts)
 		for i := range args[1:] {
 			args[i+1] = narrowConstant([]plan.Expr{args[0], args[i+1]})[1]
+		}
+		if args[0].Type().Kind == value.Char && constants(args[1:]) < 2 && slices.ContainsFunc(args[1:], func(a plan.Expr) bool { return a.Type().Kind == value.Text }) {
+			args[0] = x.b.coerce(args[0], value.Of(value.Text), e.Span) // as = has it: a list of constants is of the first's type
 		}
 		args = x.unify(args, parts, "in")
 		x.b.comparable(args[0].Type().Kind, e.Span)

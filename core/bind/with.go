@@ -141,9 +141,17 @@ func (b *binder) recursion(name string, c *cte) plan.Node {
 	}
 	items := plan.Identity(sc)
 	for i := range bc {
-		if k, ok := value.Common(bc[i].Type.Kind, sc[i].Type.Kind); !ok || k != bc[i].Type.Kind {
-			b.fail(union.Span, value.Errorf(value.CodeTypeMismatch, "recursive query %q column %d has type %s in non-recursive term but type %s overall", name, i+1, bc[i].Type, sc[i].Type).
-				WithHint("cast the non-recursive term to %s", sc[i].Type))
+		k, ok := value.Common(bc[i].Type.Kind, sc[i].Type.Kind)
+		if !ok {
+			b.fail(union.Span, value.Errorf(value.CodeTypeMismatch, "UNION types %s and %s cannot be matched (column %d, %s)", bc[i].Type, sc[i].Type, i+1, bc[i].Name).WithHint("cast one of them"))
+		}
+		overall := bc[i].Type
+		if sc[i].Type != overall {
+			overall = value.Of(k)
+		}
+		if overall != bc[i].Type {
+			b.fail(union.Span, value.Errorf(value.CodeTypeMismatch, "recursive query %q column %d has type %s in non-recursive term but type %s overall", name, i+1, bc[i].Type, overall).
+				WithHint("cast the output of the non-recursive term to %s", overall))
 		}
 		if !union.All {
 			b.comparable(bc[i].Type.Kind, union.Words)

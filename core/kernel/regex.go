@@ -61,7 +61,10 @@ func compileRegex(pattern, flags string) (*regex, error) {
 	if newline {
 		mode = syntax.Perl &^ syntax.OneLine
 	}
-	text, numbers := numbered(regexWords.Replace(text))
+	text, numbers, err := numbered(regexWords.Replace(text))
+	if err != nil {
+		return nil, err
+	}
 	parsed, err := syntax.Parse(text, mode)
 	if err != nil {
 		return nil, value.Errorf("2201B", "invalid regular expression: %s", err)
@@ -86,18 +89,24 @@ func compileRegex(pattern, flags string) (*regex, error) {
 }
 
 // numbered makes parentheses that only group ones that Go's parser keeps, and
-// returns for each of them its number, or 0 where it only groups.
-func numbered(pattern string) (string, []int) {
+// returns for each of them its number, or 0 where it only groups. A quantifier
+// needs something before it that is no place.
+func numbered(pattern string) (string, []int, error) {
 	var b strings.Builder
 	numbers, last := []int{0}, 0
-	class := false
+	class, operand := false, false
 	for i := 0; i < len(pattern); i++ {
 		c := pattern[i]
 		b.WriteByte(c)
+		before := operand
+		operand = class || strings.IndexByte("^$|(", c) < 0
 		switch {
+		case !before && !class && (strings.IndexByte("*+?", c) >= 0 || c == '{' && i+1 < len(pattern) && pattern[i+1] >= '0' && pattern[i+1] <= '9'):
+			return "", nil, value.Errorf("2201B", "invalid regular expression: quantifier operand invalid")
 		case c == '\\' && i+1 < len(pattern):
 			i++
 			b.WriteByte(pattern[i])
+			operand = strings.IndexByte("AbBz", pattern[i]) < 0
 		case class && c == '[' && i+1 < len(pattern) && strings.IndexByte(":.=", pattern[i+1]) >= 0:
 			if end := strings.Index(pattern[i+2:], pattern[i+1:i+2]+"]"); end >= 0 {
 				b.WriteString(pattern[i+1 : i+2+end+2])
@@ -121,7 +130,7 @@ func numbered(pattern string) (string, []int) {
 			numbers = append(numbers, last)
 		}
 	}
-	return b.String(), numbers
+	return b.String(), numbers, nil
 }
 
 // foldASCII lets every ASCII letter stand for both its cases, as the C

@@ -1,7 +1,9 @@
 package kernel
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 
@@ -45,8 +47,10 @@ next:
 // Resolve chooses the overload of name for arguments of the given kinds, where
 // Null stands for an untyped literal. The caller casts the arguments to the
 // overload's kinds. The rules are PostgreSQL's, cut down to its common cases:
-// an exact match, else the overload that needs the fewest implicit steps;
-// an untyped literal takes the kind of its operator's other side, or is text.
+// an exact match, else the overload with the most exact arguments, then the one
+// whose other arguments are most often of the preferred kind of their category,
+// then the one that needs the fewest implicit steps; an untyped literal takes the
+// kind of its operator's other side, or is text.
 func Resolve(name string, kinds []value.Kind) (*Func, error) {
 	if len(kinds) == 2 && (kinds[0].IsArray() || kinds[1].IsArray()) {
 		if f := resolvePolymorphic(name, kinds); f != nil {
@@ -65,15 +69,22 @@ func Resolve(name string, kinds []value.Kind) (*Func, error) {
 		}
 	}
 	var best *Func
-	bestCost, bestExact, alike := 1<<30, -1, 0
+	closest, alike, tie := closeness{exact: -1}, 0, false
 	typed := widenReals(kinds)
 	for _, f := range functions[name] {
 		if len(f.Args) == len(kinds) {
 			alike++
 		}
-		cost, exact, ok := callCost(f, typed)
-		if ok && (exact > bestExact || exact == bestExact && cost < bestCost) {
-			best, bestCost, bestExact = f, cost, exact
+		if c, ok := f.closeTo(typed); ok {
+			switch nearer := cmp.Or(c.exact-closest.exact, c.preferred-closest.preferred); {
+			case nearer > 0:
+				best, closest, tie = f, c, false
+			case nearer == 0:
+				tie = true
+				if c.steps < closest.steps {
+					best, closest = f, c
+				}
+			}
 		}
 	}
 	if best == nil {
@@ -84,6 +95,8 @@ func Resolve(name string, kinds []value.Kind) (*Func, error) {
 	switch {
 	case best == nil:
 		return nil, noSuchFunction(name, kinds)
+	case tie && !slices.Contains(kinds, value.Null):
+		return nil, ambiguous(name, kinds)
 	case alike > 1 && allUntyped(kinds) && best.Args[0] != value.Text:
 		return nil, value.Errorf("42725", "%s of untyped literals could mean several things", name).WithHint("cast one of them")
 	}
@@ -114,39 +127,51 @@ func widenReals(kinds []value.Kind) []value.Kind {
 	return out
 }
 
-// callCost tells how many implicit steps an overload's arguments need and how
-// many are exact; double precision is the preferred kind of number.
-func callCost(f *Func, kinds []value.Kind) (cost, exact int, ok bool) {
+// closeness is how near an overload is to the arguments of a call.
+type closeness struct {
+	exact     int // arguments that are of its kinds
+	preferred int // arguments that are, or that turn into the preferred kind of a category
+	steps     int // along the implicit casts
+}
+
+// preferred are the kinds that PostgreSQL prefers among those of their category.
+var preferred = map[value.Kind]bool{value.Float8: true, value.Text: true, value.TimestampTZ: true, value.Interval: true, value.Bool: true}
+
+// closeTo tells how near f is to arguments of some kinds; ok is false where they
+// do not turn into its own implicitly.
+func (f *Func) closeTo(kinds []value.Kind) (c closeness, ok bool) {
 	if len(f.Args) != len(kinds) {
-		return 0, 0, false
+		return c, false
 	}
 	for i, k := range kinds {
 		if k == value.Null {
 			if f.Args[i] != value.Text {
-				cost += 100
+				c.steps += 100
 			}
 			continue
 		}
 		steps, ok := value.ImplicitSteps(k, f.Args[i])
 		if !ok {
-			return 0, 0, false
-		}
-		if k.IsInteger() && f.Args[i] == value.Float8 {
-			steps = 1
+			return c, false
 		}
 		if steps == 0 {
-			exact++
+			c.exact++
 		}
-		cost += steps
+		if steps == 0 || preferred[f.Args[i]] {
+			c.preferred++
+		}
+		c.steps += steps
 	}
-	return cost, exact, true
+	return c, true
 }
 
 // operatorWords are how operators are written that are functions of other names
 // here.
 var operatorWords = map[string]string{"neg": "-", "like": "LIKE", "ilike": "ILIKE", "similar to": "SIMILAR TO"}
 
-func noSuchFunction(name string, kinds []value.Kind) error {
+// callOf writes a call with the kinds of its arguments, and says whether it is of
+// an operator.
+func callOf(name string, kinds []value.Kind) (text string, operator bool) {
 	words := make([]string, len(kinds))
 	for i, k := range kinds {
 		words[i] = k.String()
@@ -154,15 +179,28 @@ func noSuchFunction(name string, kinds []value.Kind) error {
 	if w := operatorWords[name]; w != "" {
 		name = w
 	}
-	if !isWord(name) || operatorWords[strings.ToLower(name)] == name {
-		text := name + " " + strings.Join(words, "")
-		if len(words) == 2 {
-			text = words[0] + " " + name + " " + words[1]
-		}
+	switch {
+	case isWord(name) && operatorWords[strings.ToLower(name)] != name:
+		return name + "(" + strings.Join(words, ", ") + ")", false
+	case len(words) == 2:
+		return words[0] + " " + name + " " + words[1], true
+	}
+	return name + " " + strings.Join(words, ""), true
+}
+
+// ambiguous says that several overloads are equally near.
+func ambiguous(name string, kinds []value.Kind) error {
+	text, operator := callOf(name, kinds)
+	return value.Errorf("42725", "%s is not unique: %s", map[bool]string{true: "operator", false: "function"}[operator], text).WithHint("cast an argument to the type that is meant")
+}
+
+func noSuchFunction(name string, kinds []value.Kind) error {
+	text, operator := callOf(name, kinds)
+	if operator {
 		return value.Errorf(value.CodeUndefinedFunc, "operator does not exist: %s", text).
 			WithHint("cast one side to the type of the other")
 	}
-	err := value.Errorf(value.CodeUndefinedFunc, "function %s(%s) does not exist", name, strings.Join(words, ", "))
+	err := value.Errorf(value.CodeUndefinedFunc, "function %s does not exist", text)
 	if overloads := functions[name]; len(overloads) > 0 {
 		var takes []string
 		for _, f := range overloads {

@@ -195,6 +195,7 @@ var implicit = map[Kind][]Kind{
 	Numeric:   {Float8, Float4},
 	Float4:    {Float8},
 	Char:      {Text},
+	Text:      {Char},
 	Date:      {Timestamp, TimestampTZ},
 	Timestamp: {TimestampTZ},
 	Time:      {Interval},
@@ -215,19 +216,21 @@ func ImplicitSteps(from, to Kind) (steps int, ok bool) {
 }
 
 // Common returns the kind that values of kinds a and b both turn into
-// implicitly, as UNION, CASE, COALESCE and comparisons need it.
+// implicitly, as UNION, CASE, COALESCE and VALUES need it. a is that of what comes
+// first, which stays where each turns into the other: text beside char(n) is what
+// stands first, as PostgreSQL has it.
 func Common(a, b Kind) (Kind, bool) {
-	if a == Null {
+	switch {
+	case a == Null:
 		return b, true
+	case a == Time && b == Interval, a == Interval && b == Time: // of two categories
+		return Null, false
 	}
-	if b == Null {
+	if _, ok := ImplicitSteps(b, a); ok {
 		return a, true
 	}
 	if _, ok := ImplicitSteps(a, b); ok {
 		return b, true
-	}
-	if _, ok := ImplicitSteps(b, a); ok {
-		return a, true
 	}
 	return Null, false
 }
