@@ -19,7 +19,7 @@ import (
 )
 
 // odd are values that a field of a document may have, whatever others have.
-var odd = []any{nil, "", "a", "A", "a ", "b", "5", "é", "0123456789abcdef01234567", int32(0), int32(5), int32(-7), int64(5), int64(1) << 40, int64(1)<<53 + 1, 5.0, 5.5, -0.25, 1e300, true, false,
+var odd = []any{nil, "", "a\x00b", "a", "A", "a ", "b", "5", "é", "0123456789abcdef01234567", int32(0), int32(5), int32(-7), int64(5), int64(1) << 40, int64(1)<<53 + 1, 5.0, 5.5, -0.25, 1e300, true, false,
 	bson.NewDateTimeFromTime(time.Date(2024, 2, 29, 12, 0, 0, 5e6, time.UTC)), bson.NewDateTimeFromTime(time.Date(1969, 12, 31, 0, 0, 0, 0, time.UTC)),
 	bson.A{int32(5)}, bson.A{"a", "b"}, bson.A{}, bson.A{bson.D{{Key: "t", Value: "a"}}}, bson.D{{Key: "t", Value: "a"}}, bson.ObjectID{1, 35, 69, 103, 137, 171, 205, 239, 1, 35, 69, 103}}
 
@@ -28,7 +28,7 @@ var odd = []any{nil, "", "a", "A", "a ", "b", "5", "é", "0123456789abcdef012345
 func fit(k value.Kind, id bool, v any) any {
 	switch v := v.(type) {
 	case string:
-		if k == value.Text && !id {
+		if k == value.Text && !id && !strings.Contains(v, "\x00") {
 			return v
 		}
 	case bson.ObjectID:

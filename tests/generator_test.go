@@ -289,7 +289,8 @@ func seeds(fixed int) (from, to int) {
 		return n, n + 1
 	}
 	if n, err := strconv.Atoi(os.Getenv("ROVIK_SEEDS")); err == nil {
-		return 0, n
+		first, _ := strconv.Atoi(os.Getenv("ROVIK_FROM")) // where a run that was ended goes on
+		return first, first + n
 	}
 	return 0, fixed
 }

@@ -38,7 +38,7 @@ func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
 		}
 		flats, err := sh.Flats()
 		if err != nil {
-			return nil, s.inDocument(sh.Set, 0, err)
+			return nil, s.inDocument(sh.Set, bson.RawValue{}, err)
 		}
 		tables, read, err := s.describe(ctx, sh.Set, flats)
 		if err != nil {
@@ -61,8 +61,12 @@ func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
 
 // Measures tells whether found has all quirks; see connect.Source.
 func (s *Source) Measures(found *catalog.Source) bool {
-	_, ok := found.Quirks[nanQuirk]
-	return ok
+	strict := slices.ContainsFunc(found.Tables, func(t *catalog.Table) bool {
+		return slices.ContainsFunc(t.Flat.Cells, func(c shape.Cell) bool { return field{cell: c}.strict() })
+	})
+	_, nan := found.Quirks[nanQuirk]
+	_, unfit := found.Quirks[unfitQuirk]
+	return nan && (unfit || !strict)
 }
 
 // counter counts the rows of a table, and holds those of the first documents for
@@ -76,6 +80,9 @@ type counter struct {
 	of   []int
 	row  []value.Value
 	doc  int
+	// unfit are the documents with values that do not fit, by column.
+	unfit  []map[int]bool
+	before []int64 // misfits so far, by column
 }
 
 func (c *counter) Null(column int) {
@@ -95,6 +102,10 @@ func (c *counter) Row() error {
 	if c.doc < crossRead {
 		for i, v := range c.row {
 			c.held[i] = append(c.held[i], v)
+			if n := c.Seen[i].Misfits; n > c.before[i] {
+				c.before[i] = n
+				c.unfit[i][c.doc] = true
+			}
 		}
 		c.of = append(c.of, c.doc)
 	}
@@ -117,7 +128,11 @@ func (s *Source) describe(ctx context.Context, set string, flats []*shape.Flat) 
 		if err != nil {
 			return nil, nil, err
 		}
-		out.tables = append(out.tables, &counter{Flattener: fl, flat: flat, held: make([][]value.Value, len(flat.Cells))})
+		c := &counter{Flattener: fl, flat: flat, held: make([][]value.Value, len(flat.Cells)), before: make([]int64, len(flat.Cells))}
+		for range flat.Cells {
+			c.unfit = append(c.unfit, map[int]bool{})
+		}
+		out.tables = append(out.tables, c)
 	}
 	db, err := s.database(ctx)
 	if err != nil {
@@ -133,7 +148,7 @@ func (s *Source) describe(ctx context.Context, set string, flats []*shape.Flat) 
 		n++
 		v, err := record(cur.Current)
 		if err != nil {
-			return nil, nil, s.inDocument(set, n, err)
+			return nil, nil, s.inDocument(set, cur.Current.Lookup("_id"), err)
 		}
 		if n <= crossRead {
 			id := cur.Current.Lookup("_id")
@@ -142,7 +157,7 @@ func (s *Source) describe(ctx context.Context, set string, flats []*shape.Flat) 
 		for _, c := range out.tables {
 			c.doc = int(n - 1)
 			if err := c.Flatten(v, set, n, c); err != nil {
-				return nil, nil, s.inDocument(set, n, err)
+				return nil, nil, s.inDocument(set, cur.Current.Lookup("_id"), err)
 			}
 		}
 	}

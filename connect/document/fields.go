@@ -114,10 +114,17 @@ func (f field) types() any {
 
 var notList = bson.E{Key: "$not", Value: bson.D{{Key: "$type", Value: "array"}}}
 
+// zero is in a text that cannot be carried.
+var zero = bson.Regex{Pattern: `\x00`}
+
 // fits is the condition that the column has a value that fits, of which more is
 // asked by tests on the value.
 func (f field) fits(tests ...bson.D) bson.D {
 	own := bson.D{{Key: "$type", Value: f.types()}}
+	equal := slices.ContainsFunc(tests, func(t bson.D) bool { return t[0].Key == "$eq" || t[0].Key == "$in" })
+	if f.cell.Type.Kind == value.Text && !f.cell.ID && !equal {
+		tests = append(slices.Clone(tests), bson.D{{Key: "$not", Value: zero}})
+	}
 	switch f.cell.Type.Kind {
 	case value.Int2:
 		own = append(own, bson.E{Key: "$gte", Value: int32(math.MinInt16)}, bson.E{Key: "$lte", Value: int32(math.MaxInt16)})
@@ -141,6 +148,62 @@ func (f field) fits(tests ...bson.D) bson.D {
 		return bson.D{{Key: "$and", Value: append(bson.A{all}, apart...)}}
 	}
 	return all
+}
+
+// strict reports whether a value that does not fit is an error.
+func (f field) strict() bool { return f.cell.Misfit == shape.Fails || f.cell.Misfit == "" }
+
+// unfit is a condition that holds for each document that has a value which does
+// not fit the column, and for few others.
+func (f field) unfit(decimals bool) bson.D {
+	var any bson.A
+	if f.root() {
+		any = append(any, bson.D{{Key: f.path, Value: bson.D{{Key: "$ne", Value: nil}}}})
+		for _, at := range f.within {
+			any = append(any, bson.D{{Key: at, Value: bson.D{{Key: "$type", Value: "array"}}}})
+		}
+		return bson.D{{Key: "$nor", Value: bson.A{f.fits()}}, {Key: "$or", Value: any}}
+	}
+	others := bson.D{{Key: "$type", Value: f.otherTypes(decimals)}}
+	if len(f.within) == 0 { // the elements themselves
+		others = bson.D{{Key: "$elemMatch", Value: others}}
+	}
+	any = append(any, bson.D{{Key: f.path, Value: others}})
+	for _, at := range f.within {
+		any = append(any, bson.D{{Key: at, Value: bson.D{{Key: "$type", Value: "array"}}}})
+	}
+	switch k := f.cell.Type.Kind; k {
+	case value.Int2, value.Int4:
+		end := int64(math.MaxInt32)
+		if k == value.Int2 {
+			end = math.MaxInt16
+		}
+		any = append(any, bson.D{{Key: f.path, Value: bson.D{{Key: "$gt", Value: end}}}}, bson.D{{Key: f.path, Value: bson.D{{Key: "$lt", Value: -end - 1}}}})
+	case value.Text:
+		any = append(any, bson.D{{Key: f.path, Value: zero}})
+	}
+	return bson.D{{Key: "$or", Value: any}}
+}
+
+// allTypes are the BSON types of values that are something. A server that does not
+// know decimals holds none.
+var allTypes = []string{"double", "string", "object", "array", "binData", "objectId", "bool", "date", "regex", "int", "timestamp", "long", decimalType}
+
+const decimalType = "decimal"
+
+// otherTypes are those of values that do not fit the column.
+func (f field) otherTypes(decimals bool) bson.A {
+	own, several := f.types().(bson.A)
+	if !several {
+		own = bson.A{f.types()}
+	}
+	out := bson.A{}
+	for _, t := range allTypes {
+		if !slices.Contains(own, any(t)) && (t != decimalType || decimals) {
+			out = append(out, t)
+		}
+	}
+	return out
 }
 
 // flipped are the comparisons that hold exactly where the first does not, among

@@ -17,7 +17,10 @@ type matched struct {
 	keys   bool // it takes shipped keys
 	// sure are the columns that have a value that fits wherever it holds.
 	sure plan.IDs
-	why  *fold.Reason // where it is not exact
+	// hides are the fields of which it leaves out values that do not fit, which
+	// are an error. What equals a constant fits.
+	hides []field
+	why   *fold.Reason // where it is not exact
 }
 
 // keysMark stands for the keys that are shipped, until they are known.
@@ -78,6 +81,7 @@ func (f *folding) both(c *plan.Call) matched {
 			out.why = m.why
 		}
 		out.exact = out.exact && m.exact && m.filter != nil
+		out.hides = append(out.hides, m.hides...)
 		out.keys = out.keys || m.keys
 		if m.filter == nil {
 			if c.Op == "or" {
@@ -145,7 +149,20 @@ func (f *folding) compare(col *plan.Col, op string, v value.Value) matched {
 	if !ok {
 		return matched{why: noEquivalent("Comparing with " + v.String())}
 	}
-	return matched{filter: at.fits(test), exact: true, sure: plan.IDs{col.ID: true}}
+	hides, why := f.hides(at, op)
+	if why != nil {
+		return matched{why: why}
+	}
+	return matched{filter: at.fits(test), exact: true, sure: plan.IDs{col.ID: true}, hides: hides}
+}
+
+// hides returns the field where a condition would leave out values of it that are
+// an error, or the reason why the server cannot be asked for these.
+func (f *folding) hides(at field, op string) ([]field, *fold.Reason) {
+	if op == "=" || !at.strict() {
+		return nil, nil
+	}
+	return []field{at}, f.able(unfitQuirk)
 }
 
 func (f *folding) nullTest(col *plan.Col, null bool) matched {
@@ -159,10 +176,14 @@ func (f *folding) nullTest(col *plan.Col, null bool) matched {
 	if why := f.able("compares " + at.class()); why != nil {
 		return matched{why: why}
 	}
-	if null {
-		return matched{filter: bson.D{{Key: "$nor", Value: bson.A{at.fits()}}}, exact: true}
+	hides, why := f.hides(at, "")
+	if why != nil {
+		return matched{why: why}
 	}
-	return matched{filter: at.fits(), exact: true, sure: plan.IDs{col.ID: true}}
+	if null {
+		return matched{filter: bson.D{{Key: "$nor", Value: bson.A{at.fits()}}}, exact: true, hides: hides}
+	}
+	return matched{filter: at.fits(), exact: true, sure: plan.IDs{col.ID: true}, hides: hides}
 }
 
 func (f *folding) in(col *plan.Col, list []plan.Expr) matched {
@@ -211,6 +232,10 @@ func (f *folding) in(col *plan.Col, list []plan.Expr) matched {
 // documents.
 const inListsQuirk = "finds documents by the elements of their lists"
 
+// unfitQuirk names what lets a condition on a field fold although values of it
+// that do not fit are an error: the server is asked for those as well.
+const unfitQuirk = "finds values that do not fit"
+
 func rechecked() *fold.Reason {
 	return &fold.Reason{Code: "input-kept", Text: "The server chooses whole documents; Rovik flattens them and checks each row.", Remedy: "None is needed: documents without a row that meets it do not cross."}
 }
@@ -221,6 +246,7 @@ func (f *folding) inLists(at field, op string, values []value.Value) matched {
 		return matched{why: why}
 	}
 	var test bson.D
+	var hides []field
 	switch {
 	case op == "=" || op == "in":
 		all, not, ok := at.constants(values)
@@ -240,12 +266,16 @@ func (f *folding) inLists(at field, op string, values []value.Value) matched {
 			return matched{why: &fold.Reason{Code: "float-order", Text: "A list may hold NaN, which is the greatest number to Rovik and none to the server.", Remedy: "Compare with an upper bound too, or from below."}}
 		}
 		test = bson.D{{Key: comparisons[op], Value: c}}
+		var why *fold.Reason
+		if hides, why = f.hides(at, op); why != nil {
+			return matched{why: why}
+		}
 	case op == "is null":
 		return matched{why: noEquivalent("Looking for missing elements")}
 	default: // some value is there
 		test = bson.D{{Key: "$exists", Value: true}}
 	}
-	return matched{filter: bson.D{{Key: at.path, Value: test}}, why: rechecked()}
+	return matched{filter: bson.D{{Key: at.path, Value: test}}, why: rechecked(), hides: hides}
 }
 
 func noEquivalent(what string) *fold.Reason {

@@ -1,6 +1,7 @@
 package document
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -32,6 +33,8 @@ const (
 	deepQuirk   = "groups the elements of lists within lists"
 	nanQuirk    = "takes NaN"
 	countQuirk  = "counts"
+	// decimalQuirk tells whether lists may hold decimals.
+	decimalQuirk = "knows decimals"
 )
 
 // unwindingOf is the quirk that lets the rows of a list be grouped.
@@ -46,6 +49,7 @@ func unwindingOf(flat *shape.Flat) string {
 type crossReading struct {
 	s     *Source
 	found *catalog.Source
+	set   string // a collection
 	// unlike is the first difference by quirk; "" where there was none.
 	mu     sync.Mutex
 	unlike map[string]string
@@ -66,13 +70,13 @@ func (x *crossReading) note(quirk, difference string) {
 
 // finish turns what was found into quirks.
 func (x *crossReading) finish(at time.Time, version string) {
-	x.nan()
+	x.takes(nanQuirk, bson.D{{Key: "_id", Value: math.NaN()}})
 	for q, d := range x.unlike {
 		v := "yes"
 		if d != "" {
 			v = "no: " + d
 		}
-		if q == nanQuirk && v != "yes" {
+		if (q == nanQuirk || q == decimalQuirk) && v != "yes" {
 			v = "no"
 		}
 		x.found.Quirks[q] = catalog.Quirk{Value: v, Meaning: meaning(q), MeasuredAt: &at, Version: version}
@@ -88,6 +92,10 @@ func meaning(quirk string) string {
 		return "Counts and groups of a list's rows fold where it does."
 	case quirk == inListsQuirk:
 		return "Conditions on a list's rows choose documents, where every document with such a row is found."
+	case quirk == decimalQuirk:
+		return "Where it does not, no list holds any."
+	case quirk == unfitQuirk:
+		return "Conditions fold on columns of which a value that does not fit is an error, where it finds all of those."
 	case quirk == countQuirk:
 		return "count(*) folds."
 	case first == "compares":
@@ -100,24 +108,25 @@ func meaning(quirk string) string {
 	return quirk + " folds where each has a value."
 }
 
-// nan asks with a number that some servers refuse.
-func (x *crossReading) nan() {
+// takes notes whether the server takes a condition that some servers refuse.
+func (x *crossReading) takes(quirk string, condition bson.D) {
 	ctx, cancel := context.WithTimeout(context.Background(), 3*time.Second)
 	defer cancel()
 	db, err := x.s.database(ctx)
-	if err == nil && len(x.found.Tables) > 0 {
-		_, err = db.Collection(x.found.Tables[0].Flat.Set).CountDocuments(ctx, bson.D{{Key: "_id", Value: math.NaN()}})
+	if err == nil && x.set != "" {
+		_, err = db.Collection(x.set).CountDocuments(ctx, condition)
 	}
 	if err != nil {
-		x.note(nanQuirk, "no")
+		x.note(quirk, "no")
 		return
 	}
-	x.note(nanQuirk, "")
+	x.note(quirk, "")
 }
 
 // collection reads the first documents of a collection again, in every way that
 // folding may ask for.
 func (x *crossReading) collection(ctx context.Context, set string, tables []*catalog.Table, read *reading) error {
+	x.set = set
 	r := &rereader{x: x, ctx: ctx, set: set, at: map[string]int{}, collated: x.s.collated(ctx, set)}
 	for i, id := range read.ids {
 		r.at[id.String()] = i
@@ -165,6 +174,9 @@ func (x *crossReading) collection(ctx context.Context, set string, tables []*cat
 				continue
 			}
 			probed[key]++
+			if f.strict() {
+				ask(func() { r.unfit(f, read.tables[i].unfit[c]) })
+			}
 			if len(t.Flat.Steps) == 1 {
 				ask(func() { r.field(f, held) })
 			} else if f.cell.Level == len(t.Flat.Steps)-1 {
@@ -289,6 +301,33 @@ func (r *rereader) numbers(stages ...bson.D) ([]int, string) {
 		out = append(out, n)
 	}
 	return out, ""
+}
+
+// decimals reports whether the server knows decimals.
+func (x *crossReading) decimals() bool {
+	x.mu.Lock()
+	d, known := x.unlike[decimalQuirk]
+	x.mu.Unlock()
+	if !known {
+		x.takes(decimalQuirk, bson.D{{Key: "_id", Value: bson.D{{Key: "$type", Value: decimalType}}}})
+		return x.decimals()
+	}
+	return d == ""
+}
+
+// unfit asks for the documents with values that do not fit a field, of which some
+// are known.
+func (r *rereader) unfit(f field, known map[int]bool) {
+	got, d := r.numbers(stageOf("$match", f.unfit(r.x.decimals())), stageOf("$project", bson.D{{Key: "_id", Value: int32(1)}}))
+	for n := range known {
+		if d == "" && !slices.Contains(got, n) {
+			d = "documents are left out"
+		}
+	}
+	if d != "" {
+		d = fmt.Sprintf("of %s.%s: %s", f.flat.Name, f.cell.Name, d)
+	}
+	r.x.note(unfitQuirk, d)
 }
 
 func (r *rereader) count(want int) {
@@ -475,6 +514,9 @@ func (f field) keyValue(v bson.RawValue) (value.Value, error) {
 		return null, err
 	}
 	text, isNull, why := shape.Fit(node, f.cell.Type.Kind, f.cell.ID)
+	if why == nil && !isNull && f.cell.Type.Kind == value.Text && bytes.IndexByte(text, 0) >= 0 {
+		why = value.Errorf(value.CodeBadText, "the text has the character 0")
+	}
 	if why == nil && !isNull {
 		var out value.Value
 		if out, why = value.Parse(f.cell.Type.Kind, string(text)); why == nil {

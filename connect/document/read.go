@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"sync"
 
@@ -119,10 +120,10 @@ func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
 		r.n++
 		v, err := record(r.cur.Current)
 		if err == nil {
-			err = r.flatten.Flatten(v, r.c.flat.Set, r.n, (*rowSink)(r))
+			err = r.flatten.Flatten(v, r.c.flat.Set, r.n, rowsTo{r.out})
 		}
 		if err != nil {
-			return kernel.Batch{}, r.s.inDocument(r.c.flat.Set, r.n, err)
+			return kernel.Batch{}, r.s.inDocument(r.c.flat.Set, r.cur.Current.Lookup("_id"), err)
 		}
 	}
 	if len(r.ready) == 0 {
@@ -134,21 +135,65 @@ func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
 	return b, nil
 }
 
-// ended tells how the documents ended.
+// ended tells how the documents ended, and whether conditions left out values that
+// are an error.
 func (r *reader) ended(ctx context.Context) error {
 	r.over = true
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
-	return r.s.explain(r.cur.Err())
+	if err := r.cur.Err(); err != nil {
+		return r.s.explain(err)
+	}
+	return r.s.fit(ctx, r.c, r.c.strict)
 }
 
-// rowSink puts flat rows into batches.
-type rowSink reader
+// fit fails where a document has a value that does not fit one of the fields. What the server finds for that may hold documents that are well.
+func (s *Source) fit(ctx context.Context, c *command, fields []field) (err error) {
+	if len(fields) == 0 {
+		return nil
+	}
+	any := bson.A{}
+	var wanted []int
+	for _, f := range fields {
+		any = append(any, f.unfit(c.decimals))
+		wanted = append(wanted, slices.IndexFunc(c.flat.Cells, func(cell shape.Cell) bool { return cell == f.cell }))
+	}
+	flatten, err := c.flat.Compile(wanted)
+	if err != nil {
+		return err
+	}
+	db, err := s.database(ctx)
+	if err != nil {
+		return err
+	}
+	cur, err := db.Collection(c.flat.Set).Find(ctx, bson.D{{Key: "$or", Value: any}})
+	if err != nil {
+		return s.explain(err)
+	}
+	defer func() { err = errors.Join(err, cur.Close(ctx)) }()
+	columns := make([]catalog.Column, len(wanted))
+	for i, w := range wanted {
+		columns[i] = catalog.Column{Name: c.flat.Cells[w].Name, Type: c.flat.Cells[w].Type}
+	}
+	out := cells.NewBatcher(columns, new(bool), func(kernel.Batch) error { return nil })
+	for cur.Next(ctx) {
+		v, err := record(cur.Current)
+		if err == nil {
+			err = flatten.Flatten(v, c.flat.Set, 0, rowsTo{out})
+		}
+		if err != nil {
+			return s.inDocument(c.flat.Set, cur.Current.Lookup("_id"), err)
+		}
+	}
+	return s.explain(cur.Err())
+}
 
-func (r *rowSink) Null(column int)                   { r.out.Null(column) }
-func (r *rowSink) Put(column int, text []byte) error { return r.out.Put(column, text) }
-func (r *rowSink) Row() error                        { return r.out.Row(context.Background()) }
+// rowsTo puts flat rows into batches.
+type rowsTo struct{ *cells.Batcher }
+
+// Row ends a row; see shape.Sink.
+func (r rowsTo) Row() error { return r.Batcher.Row(context.Background()) }
 
 func (r *reader) countUnfit() {
 	var out []exec.Unfit
@@ -192,7 +237,11 @@ func (r *reader) groups(ctx context.Context) (kernel.Batch, error) {
 	for r.cur.Next(ctx) {
 		row, err := g.row(r.cur.Current)
 		if err != nil {
-			return kernel.Batch{}, r.s.inDocument(r.c.flat.Set, 0, err)
+			// The server is asked which document it is of.
+			if named := r.s.fit(ctx, r.c, slices.DeleteFunc(slices.Clone(g.keys), func(f field) bool { return !f.strict() })); named != nil {
+				return kernel.Batch{}, named
+			}
+			return kernel.Batch{}, r.s.inDocument(r.c.flat.Set, bson.RawValue{}, err)
 		}
 		var key strings.Builder
 		for _, v := range row[:len(g.keys)] {

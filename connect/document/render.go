@@ -25,6 +25,10 @@ type command struct {
 	keyed   *field // the field of shipped keys, or nil
 	project bson.D
 	nests   bool // a statement as it stands is within
+	// strict are the fields of which the conditions would leave out values that
+	// do not fit, which are an error.
+	strict   []field
+	decimals bool // the server knows them
 }
 
 // stage is one stage of an aggregation; several conditions are one.
@@ -54,7 +58,7 @@ func (f *folding) Render(root plan.Node) (fold.Native, error) {
 	if !ok {
 		return fold.Native{}, fmt.Errorf("document: a statement that is a %T", root)
 	}
-	c := &command{}
+	c := &command{decimals: f.found.Quirks[decimalQuirk].Value == "yes"}
 	var err error
 	switch n := p.Input.(type) {
 	case *plan.Aggregate:
@@ -123,6 +127,11 @@ func (f *folding) renderChain(c *command, n plan.Node) (*chain, error) {
 				m := f.match(cond)
 				if m.filter == nil {
 					return nil, fmt.Errorf("document: no condition for %s", plan.Text(cond))
+				}
+				for _, at := range m.hides {
+					if !slices.ContainsFunc(c.strict, func(f field) bool { return f.cell == at.cell }) {
+						c.strict = append(c.strict, at)
+					}
 				}
 				if m.keys {
 					st.keys = len(st.parts)
@@ -209,11 +218,8 @@ func projection(flat *shape.Flat, wanted []int) bson.D {
 			return nil
 		}
 	}
-	if !slices.ContainsFunc(out, func(e bson.E) bool { return e.Key == "_id" }) {
-		if len(out) == 0 {
-			return bson.D{{Key: "_id", Value: int32(1)}}
-		}
-		out = append(out, bson.E{Key: "_id", Value: int32(0)})
+	if !slices.ContainsFunc(out, func(e bson.E) bool { return e.Key == "_id" }) { // errors name the document by it
+		out = append(out, bson.E{Key: "_id", Value: int32(1)})
 	}
 	return out
 }

@@ -202,27 +202,34 @@ func (s *Source) Sample(ctx context.Context, set, rows string, give func(connect
 		doc := cur.Current
 		v, err := record(doc)
 		if err != nil {
-			return "", s.inDocument(set, n, err)
+			return "", s.inDocument(set, doc.Lookup("_id"), err)
 		}
 		err = give(connect.Record{Value: v, Number: n, Text: func() string { return pretty(doc) }})
 		if errors.Is(err, connect.ErrEnough) {
 			return rows, nil
 		}
 		if err != nil {
-			return "", s.inDocument(set, n, err)
+			return "", s.inDocument(set, doc.Lookup("_id"), err)
 		}
 	}
 	return rows, s.explain(cur.Err())
 }
 
-// inDocument places an error in a document.
-func (s *Source) inDocument(set string, n int64, err error) error {
+// inDocument places an error in a document, by its identifier where it has one.
+func (s *Source) inDocument(set string, id bson.RawValue, err error) error {
+	place := set
+	if !id.IsZero() {
+		place += ", document " + extended(id)
+	}
 	var ve *value.Error
 	if !errors.As(err, &ve) {
-		return fmt.Errorf("%s: %s, document %d: %w", s.name, set, n, err)
+		return fmt.Errorf("%s: %s: %w", s.name, place, err)
 	}
 	e := *ve
-	e.Message = fmt.Sprintf("%s: %s: %s", s.name, set, strings.Replace(ve.Message, "record ", "document ", 1))
+	e.Message = fmt.Sprintf("%s: %s: %s", s.name, place, ve.Message)
+	if _, rest, ok := strings.Cut(ve.Message, ", column "); ok && strings.HasPrefix(ve.Message, "record ") {
+		e.Message = fmt.Sprintf("%s: %s, column %s", s.name, place, rest)
+	}
 	return &e
 }
 
