@@ -63,6 +63,8 @@ func canonical(k value.Kind, s string) string {
 		if v, err := value.Parse(k, s); err == nil && !exactly {
 			return fmt.Sprint(v.Span.Total())
 		}
+	case value.Char: // equal texts are padded or not
+		return strings.TrimRight(s, " ")
 	case value.JSONB:
 		if d, err := value.ParseDecimal(s); err == nil && !exactly {
 			return d.Canonical().String()

@@ -22,6 +22,8 @@ var pinned = map[string]string{
 	// The server's cache of subquery results finds its entries by the
 	// collation of the outer columns, whatever collation the subquery names.
 	"optimizer_switch": "'subquery_cache=off'",
+	// Joins by hash, above this, lose the NULLs that <=> finds.
+	"join_cache_level": "2",
 	"sql_mode":         "'STRICT_ALL_TABLES,NO_UNSIGNED_SUBTRACTION,ERROR_FOR_DIVISION_BY_ZERO'",
 	"old_mode":         "''",
 	"sql_select_limit": "18446744073709551615", "sql_big_selects": "1", "sql_auto_is_null": "0",

@@ -2,6 +2,7 @@ package postgres
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"rovik/connect/sqldb"
@@ -80,15 +81,36 @@ var dialect = &sqldb.Dialect{
 		}
 		return nil
 	},
-	Binary: func(*sqldb.Source, plan.Expr) (string, string, *fold.Reason) {
+	Binary: func(s *sqldb.Source, e plan.Expr) (string, string, *fold.Reason) {
+		if varchar(s, e) { // text functions of it are not of what is grouped by otherwise
+			return "", `::text COLLATE "C"`, nil
+		}
 		return "", ` COLLATE "C"`, nil
 	},
 	NullsWord:    true,
 	Only:         true,
 	Literal:      func(value.Value) bool { return true },
 	NullSafeJoin: nullSafeJoin,
-	Null:         func(t value.Type) string { return "CAST(NULL AS " + typeName(value.Of(t.Kind)) + ")" },
-	AsText:       func(r sqldb.Rope) sqldb.Rope { return sqldb.Text("CAST(").Add(r, sqldb.Text(" AS text)")) },
+	// Texts are equal by their bytes under each collation that is deterministic. A
+	// function of what is grouped by with COLLATE would not be found to be one.
+	GroupsAsIs: func(s *sqldb.Source, c *plan.Col) bool { return s.Column(c) != nil },
+	Null:       func(t value.Type) string { return "CAST(NULL AS " + typeName(value.Of(t.Kind)) + ")" },
+	AsText:     func(r sqldb.Rope) sqldb.Rope { return sqldb.Text("CAST(").Add(r, sqldb.Text(" AS text)")) },
+}
+
+// varchar reports whether an expression that is written in parentheses or as a name
+// is of the type character varying at the source.
+func varchar(s *sqldb.Source, e plan.Expr) bool {
+	switch e := e.(type) {
+	case *plan.Col:
+		c := s.Column(e)
+		return e.Typ.Kind == value.Text && (c == nil || strings.HasPrefix(c.Native, "character varying"))
+	case *plan.Case:
+		return slices.ContainsFunc(plan.Children(e), func(p plan.Expr) bool { return varchar(s, p) })
+	case *plan.Call:
+		return (e.Op == "coalesce" || e.Op == "greatest" || e.Op == "least") && slices.ContainsFunc(e.Args, func(p plan.Expr) bool { return varchar(s, p) })
+	}
+	return false
 }
 
 // nullSafeJoin compares arrays of one element, whose equality takes NULL as a

@@ -73,6 +73,9 @@ type Dialect struct {
 	AsText func(r Rope) Rope
 	// Only says that tables can inherit from others, which ONLY leaves out.
 	Only bool
+	// GroupsAsIs reports whether a column makes the groups of the binary collation
+	// without being told to; may be nil.
+	GroupsAsIs func(s *Source, c *plan.Col) bool
 	// NullSafeJoin writes that two sides of a join are equal, NULL to NULL, so
 	// that the source can hash it; nil where its own operator does.
 	NullSafeJoin func(p *Printer, l, r plan.Expr) Rope

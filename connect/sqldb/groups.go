@@ -16,7 +16,7 @@ func (p *Printer) aggregate(n *plan.Aggregate, in *block) *block {
 	b.computed = plan.IDs{}
 	keys := make([]Rope, len(n.Groups))
 	for i, g := range n.Groups {
-		keys[i] = p.Compared(g.Expr)
+		keys[i] = p.grouped(g.Expr)
 		b.cols[g.ID] = keys[i]
 		if _, isCol := g.Expr.(*plan.Col); !isCol {
 			b.computed[g.ID] = true
@@ -41,6 +41,14 @@ func (p *Printer) aggregate(n *plan.Aggregate, in *block) *block {
 		return p.oneRow(&b)
 	}
 	return &b
+}
+
+// grouped writes what is grouped by.
+func (p *Printer) grouped(e plan.Expr) Rope {
+	if c, isCol := e.(*plan.Col); isCol && p.Source.Dialect.GroupsAsIs != nil && p.Source.Dialect.GroupsAsIs(p.Source, c) {
+		return p.Expr(e)
+	}
+	return p.Compared(e)
 }
 
 // oneRow is an aggregation of which nothing is read: that it gives one row.

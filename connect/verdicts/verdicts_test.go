@@ -242,7 +242,7 @@ func TestNativeText(t *testing.T) {
 		"SELECT id FROM ma.t ORDER BY n DESC, id LIMIT 5 OFFSET 2":                             "SELECT `t`.`id` FROM `t` ORDER BY `t`.`n` IS NULL DESC, `t`.`n` DESC, `t`.`id` IS NULL, `t`.`id` LIMIT 5 OFFSET 2",
 		"SELECT id FROM sl.t ORDER BY n NULLS FIRST OFFSET 2":                                  `SELECT "t"."id" FROM "t" ORDER BY "t"."n" LIMIT -1 OFFSET 2`,
 		"SELECT id FROM pg.t ORDER BY n NULLS FIRST":                                           `SELECT "t"."id" FROM "t" ORDER BY "t"."n" NULLS FIRST`,
-		"SELECT s.c FROM (SELECT code, count(*) AS c FROM pg.t GROUP BY code) s WHERE s.c > 1": `SELECT COUNT(*) AS "c" FROM "t" GROUP BY "t"."code" COLLATE "C" HAVING COUNT(*) > $1::bigint`,
+		"SELECT s.c FROM (SELECT code, count(*) AS c FROM pg.t GROUP BY code) s WHERE s.c > 1": `SELECT COUNT(*) AS "c" FROM "t" GROUP BY "t"."code" HAVING COUNT(*) > $1::bigint`,
 		"SELECT t.id FROM pg.t LEFT JOIN pg.u ON u.id = t.id AND u.n > 1 WHERE t.n = 2":        `SELECT "t"."id" FROM "t" LEFT JOIN "u" ON "u"."id" = "t"."id" AND "u"."n" > $1::integer WHERE "t"."n" = $2::integer`,
 		"SELECT s.n FROM (SELECT DISTINCT n, id FROM pg.t) s":                                  `SELECT "t_2"."n" FROM (SELECT DISTINCT "t"."n", "t"."id" FROM "t") AS "t_2"`,
 		"SELECT count(*) FROM (SELECT id FROM pg.t LIMIT 3) s":                                 `SELECT COUNT(*) AS "count" FROM (SELECT 1 FROM "t" LIMIT 3) AS "t_2"`,

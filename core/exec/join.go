@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"io"
+	"slices"
 
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/array"
@@ -21,7 +22,8 @@ type joinOp struct {
 	probe, build operator
 	kind         plan.JoinKind
 	lookups      []*lookup         // whose candidates add up
-	residual     []*kernel.Program // over left columns, then right ones
+	residual     []*kernel.Program // over what it and the test read
+	reads        [2][]int          // which columns these are, of the left and of the right
 	asks         []*kernel.Program // over left columns: without all of these no row needs a partner
 	test         *kernel.Program   // of a mark join
 	buildKinds   []value.Kind
@@ -30,6 +32,11 @@ type joinOp struct {
 	budget       *budget
 	org          plan.Origin
 	ship         *shipOp // the side whose keys go to the other, if one does
+
+	// meets says that a partner is looked for in the right rows as they come, and met
+	// are the left rows that then come out.
+	meets bool
+	met   kernel.Batch
 
 	table kernel.Batch
 	found []bool // build rows with a partner, for a full join
@@ -107,12 +114,23 @@ func (b *builder) join(n *plan.Join) (operator, error) {
 			return nil, err
 		}
 	}
-	both := append(lc[:len(lc):len(lc)], rc...)
-	if o.residual, err = compileAll(residual, both); err != nil {
+	uses := plan.Uses(residual...)
+	if n.Test != nil {
+		uses.AddUses(n.Test)
+	}
+	var read []plan.Column
+	for side, cols := range [][]plan.Column{lc, rc} {
+		for i, c := range cols {
+			if uses[c.ID] {
+				o.reads[side], read = append(o.reads[side], i), append(read, c)
+			}
+		}
+	}
+	if o.residual, err = compileAll(residual, read); err != nil {
 		return nil, err
 	}
 	if n.Test != nil {
-		if o.test, err = kernel.Compile(n.Test, layoutOf(both)); err != nil {
+		if o.test, err = kernel.Compile(n.Test, layoutOf(read)); err != nil {
 			return nil, err
 		}
 	}
@@ -120,6 +138,7 @@ func (b *builder) join(n *plan.Join) (operator, error) {
 	if o.buildsLeft {
 		o.probe, o.build, o.probeKinds, o.buildKinds = right, left, kindsOf(rc), kindsOf(lc)
 	}
+	o.meets = (n.Kind == plan.SemiJoin || n.Kind == plan.AntiJoin) && o.ship == nil && o.keyless() && b.estimate.Rows(n.Left) <= b.estimate.Rows(n.Right)
 	o.table, err = kernel.Concat(o.buildKinds, nil)
 	return o, err
 }
@@ -208,6 +227,21 @@ func (o *joinOp) next(ctx context.Context) (kernel.Batch, error) {
 			return kernel.Batch{}, err
 		}
 	}
+	if o.meets {
+		if !o.ready {
+			o.ready = true
+			if err := o.meet(ctx); err != nil {
+				return kernel.Batch{}, err
+			}
+		}
+		n := min(o.met.Len, BatchRows)
+		if n == 0 {
+			return kernel.Batch{}, io.EOF
+		}
+		out := o.met.Slice(0, n)
+		o.met = o.met.Slice(n, o.met.Len)
+		return out, nil
+	}
 	for {
 		// Pairs that a condition refuses never get to whoever asks.
 		if err := ctx.Err(); err != nil {
@@ -229,7 +263,7 @@ func (o *joinOp) next(ctx context.Context) (kernel.Batch, error) {
 				return kernel.Batch{}, err
 			}
 		}
-		b, err := o.pairs()
+		b, err := o.pairs(ctx)
 		if err != nil || b.Len > 0 {
 			return b, err
 		}
@@ -270,9 +304,14 @@ func (o *joinOp) advance(ctx context.Context) error {
 const fewPairs = 256
 
 // pairs joins rows of the current batch until a batch is full or it ends.
-func (o *joinOp) pairs() (kernel.Batch, error) {
+func (o *joinOp) pairs(ctx context.Context) (kernel.Batch, error) {
 	enough := o.kind.LeftOnly() && o.test == nil // one partner says it all
 	simple := enough && len(o.residual) == 0
+	if enough && !simple && o.keyless() {
+		_, err := o.rounds(ctx, o.unmatched())
+		o.row = o.current.Len
+		return kernel.Batch{}, err
+	}
 	size := BatchRows
 	if enough {
 		size = fewPairs
@@ -307,42 +346,128 @@ func (o *joinOp) pairs() (kernel.Batch, error) {
 	return o.joined(probe, build)
 }
 
+// keyless reports whether any build row may be a partner.
+func (o *joinOp) keyless() bool { return len(o.lookups) == 1 && len(o.lookups[0].modes) == 0 }
+
+// unmatched are the rows of the current batch without a partner.
+func (o *joinOp) unmatched() []int32 {
+	out := make([]int32, 0, o.current.Len)
+	for i, m := range o.matched {
+		if !m {
+			out = append(out, int32(i))
+		}
+	}
+	return out
+}
+
+// rounds looks for one partner of each of some rows of the current batch where all
+// build rows may be: at the first build row for all of them, then at more for those
+// that have none yet. It returns the rows that have none.
+func (o *joinOp) rounds(ctx context.Context, wants []int32) ([]int32, error) {
+	for from, width := 0, 1; from < o.table.Len && len(wants) > 0; from, width = from+width, min(4*width, fewPairs) {
+		to := min(from+width, o.table.Len)
+		for rest := wants; len(rest) > 0; {
+			some := rest[:min(len(rest), max(BatchRows/width, 1))]
+			rest = rest[len(some):]
+			probe, build := make([]int32, 0, len(some)*width), make([]int32, 0, len(some)*width)
+			for _, row := range some {
+				for at := from; at < to; at++ {
+					probe, build = append(probe, row), append(build, int32(at))
+				}
+			}
+			if _, err := o.joined(probe, build); err != nil {
+				return nil, err
+			}
+			if err := ctx.Err(); err != nil {
+				return nil, err
+			}
+		}
+		wants = slices.DeleteFunc(wants, func(row int32) bool { return o.matched[row] })
+	}
+	return wants, nil
+}
+
+// meet holds the left rows, and reads the right ones only until each of those has a
+// partner.
+func (o *joinOp) meet(ctx context.Context) error {
+	var held []kernel.Batch
+	asked := false
+	for {
+		b, err := o.probe.next(ctx)
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return err
+		}
+		if err := o.budget.take(b.Bytes(), "join"); err != nil {
+			return err
+		}
+		some, err := o.asked(b)
+		if err != nil {
+			return err
+		}
+		asked = asked || some
+		held = append(held, b)
+	}
+	var err error
+	if o.current, err = kernel.Concat(o.probeKinds, held); err != nil {
+		return err
+	}
+	o.matched = make([]bool, o.current.Len)
+	wants := o.unmatched()
+	for asked && len(wants) > 0 {
+		if o.table, err = o.build.next(ctx); errors.Is(err, io.EOF) {
+			break
+		}
+		if err == nil {
+			wants, err = o.rounds(ctx, wants)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	o.met, _ = o.finished()
+	return nil
+}
+
 // joined puts pairs together and drops those that a residual condition does
 // not let through. Of kinds that give left rows alone it only notes partners.
 func (o *joinOp) joined(probe, build []int32) (kernel.Batch, error) {
 	if len(probe) == 0 {
 		return kernel.Batch{}, nil
 	}
-	b := o.combine(probe, build)
-	if o.kind == plan.InnerJoin {
-		return kernel.Select(b, o.residual)
-	}
+	var read kernel.Batch
 	if len(o.residual) > 0 || o.test != nil {
 		// Which pairs remain: their positions go along as a last column.
 		place := array.NewInt32Builder(value.Memory)
 		for i := range probe {
 			place.Append(int32(i))
 		}
-		b.Cols = append(b.Cols, place.NewArray())
+		read = o.read(probe, build)
+		read.Cols = append(read.Cols, place.NewArray())
 		var err error
-		if b, err = kernel.Select(b, o.residual); err != nil {
-			return b, err
+		if read, err = kernel.Select(read, o.residual); err != nil {
+			return read, err
 		}
-		last := len(b.Cols) - 1
-		left := b.Cols[last].(*array.Int32).Int32Values()
-		b.Cols = b.Cols[:last]
+		last := len(read.Cols) - 1
+		left := read.Cols[last].(*array.Int32).Int32Values()
+		read.Cols = read.Cols[:last]
 		p, t := make([]int32, len(left)), make([]int32, len(left))
 		for i, at := range left {
 			p[i], t[i] = probe[at], build[at]
 		}
 		probe, build = p, t
 	}
+	if o.kind == plan.InnerJoin {
+		return o.combine(probe, build), nil
+	}
 	if o.test != nil {
-		return kernel.Batch{}, o.judge(b, probe)
+		return kernel.Batch{}, o.judge(read, probe)
 	}
 	for i, p := range probe {
 		if o.kind == plan.SingleJoin && o.matched[p] {
-			return b, placed(o.org, value.Errorf(value.CodeCardinality, "more than one row returned by a subquery used as an expression"))
+			return kernel.Batch{}, placed(o.org, value.Errorf(value.CodeCardinality, "more than one row returned by a subquery used as an expression"))
 		}
 		o.matched[p] = true
 		if o.found != nil {
@@ -352,7 +477,27 @@ func (o *joinOp) joined(probe, build []int32) (kernel.Batch, error) {
 	if o.kind.LeftOnly() {
 		return kernel.Batch{}, nil
 	}
-	return b, nil
+	return o.combine(probe, build), nil
+}
+
+// read puts pairs together as far as the residual conditions and the test read
+// them.
+func (o *joinOp) read(probe, build []int32) kernel.Batch {
+	type side struct {
+		of   kernel.Batch
+		rows []int32
+	}
+	sides := [2]side{{o.current, probe}, {o.table, build}}
+	if o.buildsLeft {
+		sides[0], sides[1] = sides[1], sides[0]
+	}
+	out := kernel.Batch{Len: len(probe)}
+	for i, s := range sides {
+		for _, c := range o.reads[i] {
+			out.Cols = append(out.Cols, kernel.Take(s.of.Cols[c], s.rows))
+		}
+	}
+	return out
 }
 
 // judge notes for which rows a mark join's test is true or unknown.

@@ -172,8 +172,10 @@ func Compile(q *plan.Query, sources map[string]Source, opts Options) (*Compiled,
 }
 
 type folder struct {
-	// reducing counts the aggregations around that fold with their input.
-	reducing   int
+	// reducing counts the aggregations around that fold with their input, shrinking
+	// DISTINCT and LIMIT too, and joining the joins around.
+	reducing, shrinking, joining int
+
 	ships      []shipment
 	q          *plan.Query
 	sources    map[string]Source
@@ -322,6 +324,10 @@ func (f *folder) fold(n plan.Node) (place, error) {
 		f.reducing++
 		defer func() { f.reducing-- }()
 	}
+	if shrinks(n) {
+		f.shrinking++
+		defer func() { f.shrinking-- }()
+	}
 	in, err := f.fold(n.Inputs()[0])
 	if err != nil {
 		return place{}, err
@@ -345,6 +351,17 @@ func (f *folder) fold(n plan.Node) (place, error) {
 		return f.unnest(n, in), nil
 	}
 	return place{}, fmt.Errorf("fold: no rule for %T", n)
+}
+
+// shrinks reports whether n gives fewer rows than it reads.
+func shrinks(n plan.Node) bool {
+	switch n := n.(type) {
+	case *plan.Aggregate, *plan.Distinct:
+		return true
+	case *plan.Limit:
+		return n.Count >= 0
+	}
+	return false
 }
 
 // foldable tells whether a source is likely to aggregate for itself, so that a

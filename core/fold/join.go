@@ -1,6 +1,7 @@
 package fold
 
 import (
+	"fmt"
 	"sort"
 	"strings"
 
@@ -8,6 +9,7 @@ import (
 )
 
 func (f *folder) join(n *plan.Join) (place, error) {
+	f.joining++
 	l, err := f.fold(n.Left)
 	if err != nil {
 		return place{}, err
@@ -16,6 +18,7 @@ func (f *folder) join(n *plan.Join) (place, error) {
 	if err != nil {
 		return place{}, err
 	}
+	f.joining--
 	why := f.joinReason(n, l, r)
 	if why == nil {
 		var p place
@@ -81,6 +84,33 @@ func suppliedReason(n *plan.Join, h *half) *Reason {
 // nothing equal connects them.
 const maxProduct = 1e7
 
+// A join whose rows would all cross is left to Rovik where they are expected to be
+// so many, and so many times those of its sides.
+const (
+	manyRows  = 20_000
+	manyTimes = 4
+)
+
+// multiplies judges the uppermost join of a source by the rows that cross: where
+// nothing above it makes fewer of them there, or Rovik has to check conditions
+// first. What is not known is not held against it.
+func (f *folder) multiplies(join *plan.Join, checks bool) *Reason {
+	if join.Kind.LeftOnly() || f.joining > 0 || f.shrinking > 0 && !checks {
+		return nil
+	}
+	lo, ro := plan.Outputs(join.Left), plan.Outputs(join.Right)
+	for _, c := range join.On {
+		if a, b, equi := plan.EquiKeys(c, lo, ro); equi && !(f.estimate.Knows(a) && f.estimate.Knows(b)) {
+			return nil
+		}
+	}
+	sides := f.estimate.Rows(join.Left) + f.estimate.Rows(join.Right)
+	if rows := f.estimate.Rows(join); rows > manyRows && rows > manyTimes*sides {
+		return &Reason{"multiplies-rows", fmt.Sprintf("It is expected to give %.0f rows of %.0f, which would all cross.", rows, sides), "Join on a key, or aggregate what it gives."}
+	}
+	return nil
+}
+
 func differentSources(n plan.Node) *Reason {
 	var names []string
 	for s := range plan.Sources(n) {
@@ -145,6 +175,15 @@ func (f *folder) joinHalves(n *plan.Join, l, r *half) (place, *Reason) {
 			return place{}, &Reason{"multiplies-rows", "Nothing equal connects the two sides, so the source would send every pair of rows.", "Join on an equality."}
 		}
 	}
+	join := &plan.Join{Kind: n.Kind, Left: l.frag, Right: r.frag, Test: test, Mark: n.Mark, Org: n.Org}
+	for _, j := range conds {
+		if j.remote != nil {
+			join.On = append(join.On, plan.WithOrigin(j.remote, j.cond.Origin()))
+		}
+	}
+	if why := f.multiplies(join, firstWhy != nil || len(l.filters) > 0 || len(r.filters) > 0); why != nil {
+		return place{}, why
+	}
 	ref := &statementRef{}
 	l.ref.find().parent = ref
 	r.ref.find().parent = ref
@@ -160,13 +199,9 @@ func (f *folder) joinHalves(n *plan.Join, l, r *half) (place, *Reason) {
 			h.out = append(l.out[:len(l.out):len(l.out)], *n.Mark)
 		}
 	}
-	join := &plan.Join{Kind: n.Kind, Left: l.frag, Right: r.frag, Test: test, Mark: n.Mark, Org: n.Org}
 	verdict := Folded
 	for _, j := range conds {
 		v := Folded
-		if j.remote != nil {
-			join.On = append(join.On, plan.WithOrigin(j.remote, j.cond.Origin()))
-		}
 		if j.why != nil {
 			v, verdict = Narrowed, Narrowed
 			if j.remote == nil {

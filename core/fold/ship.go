@@ -105,8 +105,12 @@ func takes(n plan.Node) bool {
 func below(n plan.Node, cond plan.Expr) plan.Node {
 	on := func(in plan.Node, cond plan.Expr) plan.Node { return n.WithInputs([]plan.Node{below(in, cond)}) }
 	switch n := n.(type) {
-	case *plan.Filter: // last, so that other parameters keep their numbers
-		return &plan.Filter{Input: n.Input, Conds: append(n.Conds[:len(n.Conds):len(n.Conds)], cond)}
+	case *plan.Filter:
+		deep := below(n.Input, cond)
+		if own, ok := deep.(*plan.Filter); ok && own.Input == n.Input { // last, so that other parameters keep their numbers
+			return &plan.Filter{Input: n.Input, Conds: append(n.Conds[:len(n.Conds):len(n.Conds)], cond)}
+		}
+		return n.WithInputs([]plan.Node{deep})
 	case *plan.Sort:
 		return on(n.Input, cond)
 	case *plan.Distinct:

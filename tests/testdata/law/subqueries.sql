@@ -13,3 +13,23 @@ SELECT id FROM pg.nasty WHERE id < 0 AND EXISTS (SELECT 1/(id-1) FROM pg.nasty)
 SELECT id FROM pg.nasty WHERE id < 0 AND id IN (SELECT 1/(id-1) FROM pg.nasty)
 SELECT (SELECT 1/(id-1) FROM pg.nasty WHERE id = 1) FROM pg.nasty WHERE id < 0
 SELECT id FROM pg.nasty WHERE id < 0 OR (id < 0 AND id = (SELECT 1/(id-1) FROM pg.nasty WHERE id = 1))
+SELECT x.id FROM pg.nasty x WHERE EXISTS (SELECT 1 FROM ma.nasty s, sl.nasty r WHERE x.n > s.n)
+SELECT x.id FROM pg.nasty x WHERE EXISTS (SELECT 1 FROM ma.nasty s, (SELECT * FROM sl.nasty WHERE id < 0) r WHERE x.n > s.n)
+SELECT x.id FROM pg.nasty x WHERE NOT EXISTS (SELECT 1 FROM ma.nasty s LEFT JOIN sl.nasty r ON r.id > s.id WHERE x.n > s.n)
+SELECT DISTINCT s.n FROM ma.nasty s LEFT JOIN sl.nasty r ON r.id > s.id
+SELECT DISTINCT s.n FROM ma.nasty s CROSS JOIN sl.nasty r
+SELECT DISTINCT s.n FROM ma.nasty s CROSS JOIN (SELECT * FROM sl.nasty WHERE id < 0) r
+SELECT DISTINCT s.n FROM pg.nasty s CROSS JOIN pg.nasty r CROSS JOIN pg.nasty q
+SELECT DISTINCT n FROM (SELECT s.n FROM ma.nasty s CROSS JOIN sl.nasty r LIMIT 400) q
+SELECT count(*) FROM (SELECT DISTINCT s.n FROM ma.nasty s LEFT JOIN pg.nasty r ON 1/(r.id - 5) > 0) q
+SELECT DISTINCT s.n, count(*) OVER () FROM ma.nasty s CROSS JOIN sl.nasty r WHERE s.id < 5
+SELECT x.id FROM pg.nasty x WHERE x.id IN (SELECT s.id FROM ma.nasty s CROSS JOIN pg.nasty q UNION ALL SELECT s.n FROM sl.nasty s LEFT JOIN pg.nasty q ON true)
+SELECT x.id, x.id IN (SELECT s.n FROM ma.nasty s CROSS JOIN pg.nasty q) FROM pg.nasty x
+SELECT x.id FROM pg.nasty x WHERE x.id NOT IN (SELECT s.n FROM ma.nasty s CROSS JOIN pg.nasty q WHERE s.n IS NOT NULL)
+SELECT n FROM pg.nasty EXCEPT SELECT s.n FROM ma.nasty s CROSS JOIN pg.nasty q
+SELECT x.id FROM pg.nasty x WHERE EXISTS (SELECT 1 FROM ma.nasty s, generate_series(1, 3) g WHERE x.n > s.n)
+SELECT x.id FROM pg.nasty x WHERE EXISTS (SELECT 1 FROM ma.nasty s WHERE EXISTS (SELECT 1 FROM sl.nasty r LEFT JOIN pg.nasty q ON s.at <= q.at LEFT JOIN ma.nasty z ON s.id IS NULL WHERE x.n IS NOT NULL OR q.at > s.at))
+SELECT x.id FROM pg.nasty x WHERE EXISTS (SELECT 1 FROM ma.nasty s, sl.nasty r, pg.nasty q WHERE x.n > s.n + r.n + q.n)
+SELECT x.id FROM pg.nasty x WHERE NOT EXISTS (SELECT 1 FROM ma.nasty s, sl.nasty r WHERE x.b < s.b AND r.s > s.s)
+SELECT x.id FROM pg.nasty x WHERE EXISTS (SELECT 1 FROM ma.nasty s CROSS JOIN sl.nasty r CROSS JOIN pg.nasty q)
+SELECT x.id, (SELECT count(*) FROM ma.nasty s, sl.nasty r WHERE x.b < s.b AND r.s > s.s AND s.n < x.n) FROM pg.nasty x
