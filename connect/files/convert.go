@@ -19,6 +19,8 @@ import (
 // is to be known, and of kind Null, with the reason, where it is not.
 func typeOf(t arrow.DataType) (typ value.Type, note string) {
 	switch t := t.(type) {
+	case *arrow.NullType: // without a value
+		return value.Type{}, ""
 	case *arrow.BooleanType:
 		return value.Of(value.Bool), ""
 	case *arrow.Int8Type, *arrow.Int16Type, *arrow.Uint8Type:
@@ -278,6 +280,9 @@ func hexOf(b []byte) string {
 
 // castArray widens an array to another kind.
 func castArray(arr arrow.Array, from value.Kind, to value.Type) (arrow.Array, error) {
+	if from.IsArray() && to.Kind == value.Text {
+		return textsOf(arr)
+	}
 	p, err := kernel.Compile(&plan.Cast{Arg: &plan.Col{ID: 1, Typ: value.Of(from)}, Typ: to}, map[plan.ID]int{1: 0})
 	if err != nil {
 		return nil, err

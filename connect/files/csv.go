@@ -110,6 +110,7 @@ func (c *csv) load(f file) (*csvFile, error) {
 		taken[name] = true
 		out.header = append(out.header, name)
 	}
+	out.scan.single = len(out.header) == 1
 	return out, nil
 }
 
@@ -186,6 +187,9 @@ func (c *csv) describe(ctx context.Context, f file) (*contents, error) {
 	}
 	for i, g := range all.guesses {
 		col := catalog.Column{Name: o.header[i], Type: value.Of(g.Kind()), Nullable: true, Native: "text"}
+		if g.Values == 0 {
+			col.Type = value.Type{} // other files may tell
+		}
 		if out.rows > 0 {
 			col.NullShare = float64(g.Nulls) / float64(out.rows)
 		}
@@ -257,6 +261,8 @@ func (c *csv) open(_ context.Context, f file, columns []catalog.Column) (opened,
 }
 
 // has reports whether the header names a column.
+func (c *csvFile) known() bool { return true }
+
 func (c *csvFile) has(column string) bool { return slices.Contains(c.header, column) }
 
 // parts is the file as a whole.

@@ -42,7 +42,8 @@ func TestCSVTypes(t *testing.T) {
 		{"true,false", "boolean"}, {"true,TRUE", "text"}, {"t,f", "text"}, {"1,x", "text"},
 		{"2024-02-29,2023-01-01", "date"}, {"2024-02-30", "text"}, {"24-02-20", "text"}, {"2024-2-9", "text"},
 		{"2024-02-29 10:00:00,2024-02-29T10:00:01.5", "timestamp"}, {"2024-02-29 10:00", "timestamp"}, {"2024-02-29 10:00:00Z", "text"}, {"2024-02-29,2024-02-29 10:00:00", "text"},
-		{",", "text"}, {"infinity,today", "text"}, {"Infinity,1", "double precision"}, {"12345678901234567890123456789012345678901", "double precision"},
+		{",", "text"}, {"infinity,today", "text"}, {"Infinity,1", "double precision"}, {"12345678901234567890123456789012345678901", "text"},
+		{"9007199254740993,1e5", "text"}, {"9007199254740992,1e5", "double precision"}, {"-0.00,1", "text"}, {"-.5,1", "text"}, {"1e-400", "text"}, {"2024-02-29 10:00:00.1234567", "text"},
 	} {
 		root := t.TempDir()
 		writeFile(t, filepath.Join(root, "x.csv"), []byte("k,v\n"+"1,"+strings.ReplaceAll(c.cells, ",", "\n1,")+"\n"))
@@ -61,16 +62,18 @@ func TestCSVTypes(t *testing.T) {
 func TestCSVInTheWild(t *testing.T) {
 	for name, c := range map[string]struct{ text, sql, want string }{
 		"a mark, semicolons and carriage returns": {"\xef\xbb\xbfRoom Name;Höhe (m);§\r\nHall;1,5;x\r\n\"a;b\";2;\"\"\r\n", "SELECT room_name, höhe_m, \"column\" IS NULL FROM f.x", "Hall|1,5|false a;b|2|false"},
-		"quotes":          {"a,b\n\"say \"\"hi\"\"\",1\n\"two\nlines\",2\nhe said \"no\",3\n\"x\"y,4\n", "SELECT a FROM f.x WHERE b <> 2", `he said "no" say "hi" xy`},
-		"lines in a cell": {"a,b\n\"two\nlines\",2\n", "SELECT length(a), b FROM f.x", "9|2"},
-		"NULL and empty":  {"a,b\n,1\n\"\",2\nx,\n", "SELECT a IS NULL, a = '', b IS NULL FROM f.x", "false|false|true false|true|false true|NULL|false"},
-		"ragged":          {"a,b,c\n1,2,3\n4,5\n6,7,8,9\n", "SELECT a, b, c FROM f.x", "1|2|3 4|5|NULL 6|7|8"},
-		"no last end":     {"a,b\n1,2\n3,", "SELECT a, b FROM f.x", "1|2 3|NULL"},
-		"old line ends":   {"a,b\r1,2\r3,4", "SELECT a, b FROM f.x", "1|2 3|4"},
-		"empty lines":     {"a\n\n1\n\n\n2\n\n", "SELECT a FROM f.x", "1 2"},
-		"tabs":            {"a\tb\n1\tx,y\n", "SELECT a, b FROM f.x", "1|x,y"},
-		"names twice":     {"a,a,A,1st\n1,2,3,4\n", "SELECT a, a_2, a_3, c1st FROM f.x", "1|2|3|4"},
-		"only names":      {"a,b\n", "SELECT a FROM f.x", ""},
+		"quotes":                {"a,b\n\"say \"\"hi\"\"\",1\n\"two\nlines\",2\nhe said \"no\",3\n\"x\"y,4\n", "SELECT a FROM f.x WHERE b <> 2", `he said "no" say "hi" xy`},
+		"lines in a cell":       {"a,b\n\"two\nlines\",2\n", "SELECT length(a), b FROM f.x", "9|2"},
+		"NULL and empty":        {"a,b\n,1\n\"\",2\nx,\n", "SELECT a IS NULL, a = '', b IS NULL FROM f.x", "false|false|true false|true|false true|NULL|false"},
+		"ragged":                {"a,b,c\n1,2,3\n4,5\n6,7,8,9\n", "SELECT a, b, c FROM f.x", "1|2|3 4|5|NULL 6|7|8"},
+		"no last end":           {"a,b\n1,2\n3,", "SELECT a, b FROM f.x", "1|2 3|NULL"},
+		"old line ends":         {"a,b\r1,2\r3,4", "SELECT a, b FROM f.x", "1|2 3|4"},
+		"empty lines":           {"a,b\n\n1,3\n\n\n2,4\n\n", "SELECT a FROM f.x", "1 2"},
+		"lines that are a cell": {"\n\na\n1\n\n2\n\n\"\"\n", "SELECT a FROM f.x", " 1 2 NULL NULL"},
+		"such lines of old":     {"a\r\n\r\n1\r\n\r\n", "SELECT a FROM f.x", "1 NULL NULL"},
+		"tabs":                  {"a\tb\n1\tx,y\n", "SELECT a, b FROM f.x", "1|x,y"},
+		"names twice":           {"a,a,A,1st\n1,2,3,4\n", "SELECT a, a_2, a_3, c1st FROM f.x", "1|2|3|4"},
+		"only names":            {"a,b\n", "SELECT a FROM f.x", ""},
 	} {
 		t.Run(name, func(t *testing.T) {
 			root := t.TempDir()

@@ -89,7 +89,7 @@ func divide[T any](ctx context.Context, s *scanner, workers, size int, parse fun
 				rest = append(rest, bytes.NewReader(last.text))
 			}
 			one := newScanner(io.MultiReader(append(rest, bytes.NewReader(d.carry), d.in)...), s.comma)
-			one.line = b.line
+			one.line, one.single = b.line, s.single
 			return parse(one, take)
 		}
 		for _, t := range b.made {
@@ -175,5 +175,5 @@ func lastEnd(buf []byte) int {
 
 // of makes a scanner of a block like s.
 func (s *scanner) of(text []byte, line int, ends bool) *scanner {
-	return &scanner{comma: s.comma, ends: s.ends, buf: text, end: len(text), line: line, plain: plainText(text), eof: ends, block: true}
+	return &scanner{comma: s.comma, ends: s.ends, single: s.single, buf: text, end: len(text), line: line, plain: plainText(text), eof: ends, block: true}
 }

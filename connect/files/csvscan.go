@@ -24,7 +24,8 @@ const (
 
 // scanner takes CSV apart into records (RFC 4180), as it is found in the wild:
 // lines end with any of CR, LF and CRLF, a quote within a cell that has not
-// begun with one stands for itself, and empty lines are skipped.
+// begun with one stands for itself, and empty lines are skipped, but where a record
+// has one cell: there they are NULLs.
 type scanner struct {
 	in    io.Reader
 	comma byte
@@ -33,7 +34,9 @@ type scanner struct {
 	end   int // of what is read into buf
 	eof   bool
 	block bool // there is no more to read than buf
-	line  int  // of the next record, from 1
+	// single says that a record has one cell, so that an empty line is one.
+	single bool
+	line   int // of the next record, from 1
 	// plain tells that all bytes so far are of ASCII and none is 0, so that no
 	// cell has to be looked at for that.
 	plain bool
@@ -105,7 +108,7 @@ func (s *scanner) next() error {
 // there and there is more to read.
 func (s *scanner) record() (done bool, err error) {
 	// Empty lines.
-	for s.at < s.end && (s.buf[s.at] == '\n' || s.buf[s.at] == '\r') {
+	for !s.single && s.at < s.end && (s.buf[s.at] == '\n' || s.buf[s.at] == '\r') {
 		if s.buf[s.at] == '\r' {
 			if s.at+1 == s.end && !s.eof {
 				return false, nil

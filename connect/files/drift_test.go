@@ -28,6 +28,10 @@ func TestFilesThatChanged(t *testing.T) {
 		{"a field is not set", "json", "a.json", `[{"id": 1, "n": 5}]`, `[{"id": 1, "n": 5}, {"id": 2}]`, "SELECT id FROM f.a WHERE n IS NULL", "2"},
 		{"a column is renamed", "csv", "a.csv", "id,n\n1,5\n", "id,m\n1,5\n", "SELECT id, n FROM f.a", "has changed"},
 		{"a column is renamed, counted only", "csv", "a.csv", "id,n\n1,5\n", "id,m\n1,5\n", "SELECT count(*) FROM f.a WHERE n IS NULL", "has changed"},
+		{"a member is renamed", "json", "a.json", `[{"id": 1, "n": 5}]`, `[{"id": 1, "m": 5}]`, "SELECT id, n FROM f.a", "has changed"},
+		{"a member is renamed, counted only", "json", "a.json", `[{"id": 1, "n": 5}]`, `[{"id": 1, "m": 5}]`, "SELECT count(*) FROM f.a WHERE n IS NULL", "has changed"},
+		{"records are gone", "json", "a.json", `[{"id": 1, "n": 5}]`, `[]`, "SELECT id, n FROM f.a", ""},
+		{"a member is null", "json", "a.json", `[{"id": 1, "n": 5}]`, `[{"id": 1, "n": null}]`, "SELECT id, n FROM f.a", "1|NULL"},
 		{"a file is gone", "csv", "a.csv", "id,n\n1,5\n", "", "SELECT id FROM f.a", "f"},
 		{"a number grows", "csv", "a.csv", "id,n\n1,5\n", "id,n\n1,50000000000000000000\n", "SELECT n FROM f.a", "column n"},
 	} {

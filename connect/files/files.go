@@ -122,10 +122,18 @@ func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
 	}
 	found := &catalog.Source{Name: s.name, Kind: s.kind, Quirks: map[string]catalog.Quirk{}}
 	of := map[string]string{}
+	var first error
 	for _, t := range tables {
 		made, err := s.tablesOf(ctx, t, found.Quirks)
-		if err != nil {
+		if err != nil && (ctx.Err() != nil || len(tables) == 1) {
 			return nil, err
+		}
+		if err != nil { // it costs this table, not the source
+			if first == nil {
+				first = err
+			}
+			found.Quirks["left out: "+t.name] = catalog.Quirk{Value: "cannot be read", Meaning: err.Error()}
+			continue
 		}
 		for _, table := range made {
 			if set, taken := of[table.Name]; taken {
@@ -135,7 +143,39 @@ func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
 		}
 		found.Tables = append(found.Tables, made...)
 	}
+	if len(found.Tables) == 0 && first != nil {
+		return nil, first
+	}
 	return found, nil
+}
+
+// readable does some work for each file of a table, and returns the files for
+// which it succeeds. The others are noted among the quirks, and queries that need
+// them fail; where there is none that can be read, its error is returned.
+func (s *Source) readable(ctx context.Context, t *listing, quirks map[string]catalog.Quirk, work func(ctx context.Context, i int) error) ([]int, error) {
+	failed := make([]error, len(t.files))
+	err := each(ctx, len(t.files), func(ctx context.Context, i int) error {
+		failed[i] = s.about(t.files[i], guarded(ctx, i, work))
+		return ctx.Err()
+	})
+	if err != nil {
+		return nil, err
+	}
+	var good []int
+	for i, err := range failed {
+		if err == nil {
+			good = append(good, i)
+		}
+	}
+	for i, err := range failed {
+		if err != nil && len(good) == 0 {
+			return nil, err
+		}
+		if err != nil {
+			quirks["cannot be read: "+s.short(t.files[i].path)] = catalog.Quirk{Value: "error", Meaning: err.Error() + "; queries that need the file fail."}
+		}
+	}
+	return good, nil
 }
 
 // tablesOf describes the tables that are made of a listing.
@@ -145,7 +185,7 @@ func (s *Source) tablesOf(ctx context.Context, t *listing, quirks map[string]cat
 		return nil, err
 	}
 	if flats != nil {
-		made, err := s.describeShaped(ctx, t, flats)
+		made, err := s.describeShaped(ctx, t, flats, quirks)
 		return made, err
 	}
 	if _, needs := s.format.(*xmlFiles); needs {
@@ -159,18 +199,20 @@ func (s *Source) tablesOf(ctx context.Context, t *listing, quirks map[string]cat
 // describe puts the descriptions of a table's files together.
 func (s *Source) describe(ctx context.Context, t *listing, quirks map[string]catalog.Quirk) (*catalog.Table, error) {
 	all := make([]*contents, len(t.files))
-	err := each(ctx, len(t.files), func(ctx context.Context, i int) error {
-		return s.about(t.files[i], guarded(ctx, i, func(ctx context.Context, i int) (err error) {
-			all[i], err = s.format.describe(ctx, t.files[i])
-			return err
-		}))
+	good, err := s.readable(ctx, t, quirks, func(ctx context.Context, i int) (err error) {
+		all[i], err = s.format.describe(ctx, t.files[i])
+		return err
 	})
 	if err != nil {
 		return nil, err
 	}
 	out := &catalog.Table{Source: s.name, Name: t.name}
-	u := &unifier{byName: map[string]int{}}
-	for i, c := range all {
+	u := &unifier{byName: map[string]int{}, mixed: value.Text}
+	if s.kind == "json" {
+		u.mixed = value.JSONB
+	}
+	for _, i := range good {
+		c := all[i]
 		u.add(t.files[i], c)
 		out.Rows += c.rows
 		for name, fact := range c.facts {
@@ -181,7 +223,12 @@ func (s *Source) describe(ctx context.Context, t *listing, quirks map[string]cat
 	if err := s.retype(ctx, t, out.Columns); err != nil {
 		return nil, err
 	}
-	addParts(out, t, func(i int) int64 { return all[i].rows })
+	addParts(out, t, func(i int) int64 {
+		if all[i] == nil {
+			return 0
+		}
+		return all[i].rows
+	})
 	return out, nil
 }
 

@@ -244,6 +244,9 @@ func (r *jsonReader) record() error {
 		return r.wrong(value.Errorf(value.CodeBadText, "the text is not UTF-8").WithHint("write the file again in UTF-8"))
 	}
 	v, err := value.DecodeJSON(string(raw))
+	if err == nil {
+		err = value.CheckPairs(string(raw))
+	}
 	if err != nil {
 		return r.wrong(err)
 	}
@@ -383,8 +386,7 @@ func (m *member) column(rows int64) catalog.Column {
 	col.Native = strings.Join(parts, ", ")
 	values := m.text + m.number + m.boolean + m.nested
 	switch {
-	case values == 0:
-		col.Type = value.Of(value.Text)
+	case values == 0: // other files may tell
 	case values == m.boolean:
 		col.Type = value.Of(value.Bool)
 	case values == m.number:
@@ -408,7 +410,7 @@ func (m *member) column(rows int64) catalog.Column {
 
 func (j *jsonFiles) open(_ context.Context, f file, columns []catalog.Column) (opened, error) {
 	steps, err := j.whole(f)
-	return &jsonFile{j, f, steps, columns}, err
+	return &jsonFile{format: j, f: f, steps: steps, columns: columns, seen: map[string]bool{}}, err
 }
 
 // jsonFile is a file whose records' members are the columns.
@@ -417,7 +419,14 @@ type jsonFile struct {
 	f       file
 	steps   []shape.Segment
 	columns []catalog.Column
+	seen    map[string]bool // the columns that some record has
+	empty   bool            // there is no record
+	whole   bool            // all records were read
 }
+
+// has reports whether a record has a column, once all were read.
+func (o *jsonFile) has(column string) bool { return o.seen[column] || o.empty }
+func (o *jsonFile) known() bool            { return o.whole }
 
 // Close does nothing: the file is open while it is read.
 func (o *jsonFile) Close() error                 { return nil }
@@ -431,6 +440,7 @@ func (o *jsonFile) read(ctx context.Context, give func(kernel.Batch) error) erro
 		at[c.Name] = i
 	}
 	names := memberNames{}
+	o.empty = true
 	seen := make([]value.JSONValue, len(o.columns))
 	out := cells.NewBatcher(o.columns, new(bool), give)
 	err := o.format.records(ctx, o.f, o.steps, func(v any, n int64) error {
@@ -439,9 +449,11 @@ func (o *jsonFile) read(ctx context.Context, give func(kernel.Batch) error) erro
 			return err
 		}
 		clear(seen)
+		o.empty = false
 		for i, key := range record.Keys {
 			if c, wanted := at[names.of(key)]; wanted {
 				seen[c] = record.Values[i]
+				o.seen[o.columns[c].Name] = true
 			}
 		}
 		for i, v := range seen {
@@ -456,6 +468,7 @@ func (o *jsonFile) read(ctx context.Context, give func(kernel.Batch) error) erro
 	if err != nil {
 		return err
 	}
+	o.whole = true
 	return out.Flush()
 }
 

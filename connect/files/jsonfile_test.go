@@ -53,6 +53,7 @@ func TestBadJSON(t *testing.T) {
 		"behind the array":  {`[{"a": 1}] {"a": 2}`, "there is more behind the array"},
 		"not UTF-8":         {"{\"a\": \"\xff\"}", "record 1: the text is not UTF-8"},
 		"the character 0":   {`{"a": "x\u0000y"}`, "record 1: a: the text has the character 0"},
+		"half a character":  {`{"a": "x\ud83d"}`, "record 1: invalid input syntax for type json: half a Unicode surrogate pair"},
 		"nested too deeply": {`{"a": ` + deep + `}`, "nested too deeply"},
 		"a record too long": {`{"a": "` + strings.Repeat("x", maxRecord+10) + `"}`, "longer than 16 MiB"},
 	} {

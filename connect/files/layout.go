@@ -1,6 +1,7 @@
 package files
 
 import (
+	"errors"
 	"fmt"
 	"io/fs"
 	"net/url"
@@ -10,6 +11,7 @@ import (
 	"sort"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"rovik/core/shape"
 	"rovik/core/value"
@@ -154,12 +156,11 @@ func (t *listing) readParts(source string, folders map[string][]string) error {
 	for i, f := range t.files {
 		var keys []string
 		for _, folder := range folders[f.path] {
-			key, text, _ := strings.Cut(folder, "=")
-			plain, err := url.PathUnescape(text)
+			key, text, err := keyAndText(folder)
 			if err != nil {
-				plain = text
+				return value.Errorf(value.CodeBadText, "%s: the folder %q of %s: %s", source, folder, f.path, err).WithHint("rename it in UTF-8")
 			}
-			keys, texts[i] = append(keys, shape.CleanName(key)), append(texts[i], plain)
+			keys, texts[i] = append(keys, shape.CleanName(key)), append(texts[i], text)
 		}
 		if i == 0 {
 			t.parts = keys
@@ -185,6 +186,27 @@ func (t *listing) readParts(source string, folders map[string][]string) error {
 		}
 	}
 	return nil
+}
+
+// noValue is the name that writers of such folders give to the one without a value.
+var noValue = regexp.MustCompile(`^__[A-Z]+_DEFAULT_PARTITION__$`)
+
+// keyAndText takes the name of a folder apart; each part may have escapes of %. An
+// empty text is NULL.
+func keyAndText(folder string) (key, text string, err error) {
+	key, text, _ = strings.Cut(folder, "=")
+	for _, part := range []*string{&key, &text} {
+		if plain, err := url.PathUnescape(*part); err == nil {
+			*part = plain
+		}
+		if !utf8.ValidString(*part) || strings.ContainsRune(*part, 0) {
+			return "", "", errors.New("the name is not UTF-8, or has the character 0")
+		}
+	}
+	if noValue.MatchString(text) {
+		text = ""
+	}
+	return key, text, nil
 }
 
 func partNames(names []string) string {

@@ -140,7 +140,7 @@ func (p *parquet) describe(_ context.Context, f file) (*contents, error) {
 		col := catalog.Column{Name: o.names[field.Field.Name], Nullable: true, Native: o.native(field)}
 		typ, note := typeOf(field.Field.Type)
 		col.Type, col.Note = typ, note
-		if typ.Kind == value.Null {
+		if typ.Kind == value.Null && note != "" {
 			col.ReadAs = leftOut
 		} else if field.IsLeaf() {
 			o.statistics(field, &col, out.rows)
@@ -351,10 +351,13 @@ func (p *parquet) open(_ context.Context, f file, columns []catalog.Column) (ope
 		if field := o.at[c.Name]; field != nil {
 			o.leaves = append(o.leaves, leavesOf(field)...)
 		}
-		o.texts[c.Name] = c.Chosen
+		o.texts[c.Name] = texts(c)
 	}
 	return o, nil
 }
+
+// texts reports whether a column is read as texts whatever it is in a file.
+func texts(c catalog.Column) bool { return c.Chosen || c.ReadAs == asText }
 
 // typeOf returns the type of a column of the table.
 func (p *parquetFile) typeOf(column string) (value.Type, bool) {
@@ -378,6 +381,8 @@ func leavesOf(f *pqarrow.SchemaField) []int {
 }
 
 // has reports whether the file has a column.
+func (p *parquetFile) known() bool { return true }
+
 func (p *parquetFile) has(column string) bool { return p.at[column] != nil }
 
 func (p *parquetFile) parts() []part {
@@ -527,21 +532,25 @@ func (p *parquetFile) batch(byName map[string]arrow.Array, n int) (kernel.Batch,
 			b.Cols = append(b.Cols, constants(value.NullOf(c.Type.Kind), c.Type.Kind, n))
 			continue
 		}
-		typ, _ := typeOf(p.at[c.Name].Field.Type)
-		if typ.Kind == value.Null && !c.Chosen {
+		typ, why := typeOf(p.at[c.Name].Field.Type)
+		if typ.Kind == value.Null && why == "" {
+			b.Cols = append(b.Cols, constants(value.NullOf(c.Type.Kind), c.Type.Kind, n))
+			continue
+		}
+		if typ.Kind == value.Null && !texts(c) {
 			return b, connect.Changed("the file", fmt.Sprintf("the column %s cannot be carried, and was %s", c.Name, c.Type))
 		}
 		if typ.Kind == value.Null {
-			texts, err := textsOf(arr)
+			written, err := textsOf(arr)
 			if err != nil {
 				return b, fmt.Errorf("the column %s: %w", c.Name, err)
 			}
-			b.Cols = append(b.Cols, texts)
+			b.Cols = append(b.Cols, written)
 			continue
 		}
 		out, err := convert(arr, typ.Kind)
 		if err == nil && typ.Kind != c.Type.Kind {
-			if _, ok := value.ImplicitSteps(typ.Kind, c.Type.Kind); !ok && !c.Chosen {
+			if _, ok := value.ImplicitSteps(typ.Kind, c.Type.Kind); !ok && !texts(c) {
 				return b, connect.Changed("the file", fmt.Sprintf("the column %s is %s, and was %s", c.Name, typ, c.Type))
 			}
 			out, err = castArray(out, typ.Kind, c.Type)

@@ -101,6 +101,7 @@ type prepared struct {
 	// Which columns the opened files have, where they say so.
 	mu       sync.Mutex
 	has      map[string]bool
+	looked   map[string]bool // by path: the file has said so
 	unheaded bool
 }
 
@@ -258,18 +259,29 @@ func (p *prepared) run(ctx context.Context, give func(kernel.Batch) error) error
 	return p.present(ctx)
 }
 
-// headed is a file that says which columns it has before it is read.
-type headed interface{ has(column string) bool }
+// headed is a file that says which columns it has: before it is read, or else, if
+// known is false, only once all of it was.
+type headed interface {
+	has(column string) bool
+	known() bool
+}
 
-// note keeps which columns an opened file has.
-func (p *prepared) note(o opened) {
+// note keeps which columns an opened file has, and reports whether that is known.
+func (p *prepared) note(f file, o opened) bool {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	h, ok := o.(headed)
+	if ok && !h.known() {
+		return false
+	}
+	if p.looked == nil {
+		p.looked = map[string]bool{}
+	}
+	p.looked[f.path] = true
 	if !ok {
 		p.has = nil
 		p.unheaded = true
-		return
+		return true
 	}
 	for _, c := range p.inFile {
 		if h.has(c.Name) {
@@ -279,6 +291,13 @@ func (p *prepared) note(o opened) {
 			p.has[c.Name] = true
 		}
 	}
+	return true
+}
+
+func (p *prepared) hasLooked(f file) bool {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.looked[f.path]
 }
 
 // present fails where a column is in no file of the table any more: all of its
@@ -299,13 +318,19 @@ func (p *prepared) present(ctx context.Context) error {
 		if missing() == "" {
 			return nil
 		}
+		if p.hasLooked(f) {
+			continue
+		}
 		o, err := p.open(ctx, f)
 		if err != nil {
 			return p.s.about(f, err)
 		}
-		p.note(o)
+		known := p.note(f, o)
 		if err := o.Close(); err != nil {
 			return err
+		}
+		if !known { // it was not read, and may have all of them
+			return nil
 		}
 	}
 	if name := missing(); name != "" {
@@ -333,8 +358,12 @@ func (p *prepared) readFile(ctx context.Context, f file, cut *cutter, give func(
 		}
 		err = errors.Join(err, o.Close())
 	}()
-	p.note(o)
-	if len(p.t.files) == 1 {
+	defer func() {
+		if err == nil {
+			p.note(f, o)
+		}
+	}()
+	if p.note(f, o) && len(p.t.files) == 1 {
 		if err := p.present(ctx); err != nil {
 			return err
 		}

@@ -117,32 +117,30 @@ func (s *Source) shapeOf(set string) ([]*shape.Flat, error) {
 
 // describeShaped puts together what the files of a set hold, as the tables that
 // its shape makes.
-func (s *Source) describeShaped(ctx context.Context, t *listing, flats []*shape.Flat) ([]*catalog.Table, error) {
+func (s *Source) describeShaped(ctx context.Context, t *listing, flats []*shape.Flat, quirks map[string]catalog.Quirk) ([]*catalog.Table, error) {
 	format := s.format.(nested)
 	steps, err := shape.InFile(format.language(), flats[0].Steps[0])
 	if err != nil {
 		return nil, err
 	}
 	counts := make([][]*counter, len(t.files))
-	err = each(ctx, len(t.files), func(ctx context.Context, i int) error {
+	good, err := s.readable(ctx, t, quirks, func(ctx context.Context, i int) error {
+		for _, flat := range flats {
+			c, err := newCounter(flat)
+			if err != nil {
+				return err
+			}
+			counts[i] = append(counts[i], c)
+		}
 		f := t.files[i]
-		return s.about(f, guarded(ctx, i, func(ctx context.Context, _ int) error {
-			for _, flat := range flats {
-				c, err := newCounter(flat)
-				if err != nil {
+		return format.records(ctx, f, steps, func(record any, n int64) error {
+			for _, c := range counts[i] {
+				if err := c.Flatten(record, s.short(f.path), n, c); err != nil {
 					return err
 				}
-				counts[i] = append(counts[i], c)
 			}
-			return format.records(ctx, f, steps, func(record any, n int64) error {
-				for _, c := range counts[i] {
-					if err := c.Flatten(record, s.short(f.path), n, c); err != nil {
-						return err
-					}
-				}
-				return nil
-			})
-		}))
+			return nil
+		})
 	})
 	if err != nil {
 		return nil, err
@@ -150,11 +148,11 @@ func (s *Source) describeShaped(ctx context.Context, t *listing, flats []*shape.
 	var out []*catalog.Table
 	for at := range flats {
 		rows := make([]int64, len(counts))
-		total := counts[0][at]
-		for i, c := range counts {
-			rows[i] = c[at].rows
-			if i > 0 {
-				total.add(c[at])
+		total := counts[good[0]][at]
+		for n, i := range good {
+			rows[i] = counts[i][at].rows
+			if n > 0 {
+				total.add(counts[i][at])
 			}
 		}
 		files := 1

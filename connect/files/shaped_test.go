@@ -2,6 +2,7 @@ package files
 
 import (
 	"context"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"path/filepath"
@@ -9,6 +10,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"unicode/utf16"
 
 	"rovik/connect"
 	"rovik/core/exec"
@@ -87,7 +89,7 @@ func TestXMLFiles(t *testing.T) {
 		"SELECT code, name FROM f.partners":                                                               "A1|Café B2|B & Co C3|Cy & é",
 		"SELECT r.code, r.no, r.lux FROM f.partners_room r":                                               "A1|1|50 A1|2|dim B2|1|200",
 		"SELECT code, partners_room_position, position, kind FROM f.partners_room_case":                   "A1|1|1|flat A1|1|2|tall",
-		"SELECT note FROM f.partners WHERE note IS NOT NULL":                                              `{"b": "c", "text": "a"}`,
+		"SELECT note FROM f.partners WHERE note IS NOT NULL":                                              `{"content": ["a", {"b": "c"}]}`,
 		"SELECT count(*) FROM f.partners_room":                                                            "3",
 		"SELECT p.name, r.lux FROM f.partners p JOIN f.partners_room r ON r.code = p.code WHERE r.no = 1": "B & Co|200 Café|50",
 	})
@@ -191,10 +193,13 @@ func TestBadXML(t *testing.T) {
 		"external entity":  {`<!DOCTYPE x SYSTEM "file:///etc/passwd"><x/>`, "are refused"},
 		"unknown entity":   {"<a><b>&x;</b><b/></a>", "invalid character entity &x;"},
 		"not UTF-8":        {"<a><b>\xff</b><b/></a>", "invalid UTF-8"},
-		"something else":   {"room,at\n1,2\n", "no element in it"},
+		"something else":   {"room,at\n1,2\n", "a text stands outside of all elements"},
 		"nothing":          {"", "no element in it"},
 		"too deep":         {strings.Repeat("<a>", 2000), "nested more than 1000 deep"},
 		"a text too long":  {"<a><b>" + strings.Repeat("x", maxRecord+10_000) + "</b><b/></a>", "longer than 16 MiB"},
+		"two roots":        {"<a><b>1</b></a>\n<a><b>2</b></a>", "line 2: <a> stands behind the end of the outermost element"},
+		"text behind":      {"<a><b>1</b></a> more", "a text stands outside"},
+		"attributes twice": {`<a><b x="1" y="" x="2"/></a>`, "<b> has the attribute x twice"},
 		"a strange script": {`<?xml version="1.0" encoding="klingon"?><a/>`, "klingon"},
 	} {
 		root := t.TempDir()
@@ -208,6 +213,41 @@ func TestBadXML(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
+}
+
+// The same XML in other codings, and what attributes and mixed texts keep.
+func TestXMLTexts(t *testing.T) {
+	const text = `<?xml version="1.0" encoding="UTF-16"?>
+<!-- it's "quoted" < here -->
+<a><?do "x?><b n="Größe
+1" m='x	"y"&#10;z'><c>see <i>this</i>, 'and' <i>that</i> &amp; <![C` + "DATA[" + `<more "]]></c></b>
+<b n="ß>" m=""/></a>`
+	coded := func(order binary.ByteOrder, mark bool) []byte {
+		var out []byte
+		if mark {
+			out = append16(order, out, 0xfeff)
+		}
+		for _, u := range utf16.Encode([]rune(text)) {
+			out = append16(order, out, u)
+		}
+		return out
+	}
+	for name, b := range map[string][]byte{"little": coded(binary.LittleEndian, true), "big": coded(binary.BigEndian, true), "no mark": coded(binary.LittleEndian, false),
+		"big, no mark": coded(binary.BigEndian, false), "eight bits": []byte(strings.Replace(text, "UTF-16", "UTF-8", 1))} {
+		t.Run(name, func(t *testing.T) {
+			root := t.TempDir()
+			writeFile(t, filepath.Join(root, "x.xml"), b)
+			p := shaped(t, "xml", root, nil)
+			p.expect(map[string]string{"SELECT n, m FROM f.x": "Größe 1|x \"y\"\nz ß>|",
+				"SELECT c -> 'content' FROM f.x WHERE m <> ''": `["see ", {"i": "this"}, ", 'and' ", {"i": "that"}, " & <more \""]`})
+		})
+	}
+}
+
+func append16(order binary.ByteOrder, b []byte, u uint16) []byte {
+	two := make([]byte, 2)
+	order.PutUint16(two, u)
+	return append(b, two...)
 }
 
 // A record is read while the file streams by: a file far larger than a record

@@ -18,6 +18,8 @@ type unifier struct {
 	rows    int64
 	files   int
 	first   file
+	// mixed is as what values of kinds are read that have no other in common.
+	mixed value.Kind
 }
 
 func (u *unifier) add(f file, c *contents) {
@@ -39,17 +41,30 @@ func (u *unifier) add(f file, c *contents) {
 		have.Nullable = have.Nullable || col.Nullable
 		have.Distinct = max(have.Distinct, col.Distinct)
 		have.Bounds = widest(have, &col)
-		switch kind, ok := value.Common(have.Type.Kind, col.Type.Kind); {
-		case have.Type == col.Type:
-		case ok && have.ReadAs == "" && col.ReadAs == "":
+		differ := func(kind value.Kind) {
 			have.Type = value.Of(kind)
 			have.Note = fmt.Sprintf("Files differ: %s in %s, %s in %s; it is read as %s.", have.Native, filepath.Base(u.first.path), col.Native, filepath.Base(f.path), kind)
+		}
+		switch kind, ok := value.Common(have.Type.Kind, col.Type.Kind); {
+		case have.Type == col.Type && have.ReadAs == col.ReadAs:
+		case unknown(col):
+		case unknown(*have):
+			have.Type, have.ReadAs, have.Native, have.Note, have.Bounds, have.Distinct = col.Type, col.ReadAs, col.Native, col.Note, col.Bounds, col.Distinct
+		case ok && kind.IsText() == have.Type.Kind.IsText() && have.ReadAs == "" && col.ReadAs == "":
+			differ(kind)
 		default:
-			have.Note = fmt.Sprintf("Files differ: %s in %s, %s in %s.", have.Native, filepath.Base(u.first.path), col.Native, filepath.Base(f.path))
-			have.ReadAs = leftOut
+			differ(u.mixed)
+			have.ReadAs, have.Bounds, have.Distinct = asText, nil, 0
 		}
 	}
 }
+
+// unknown tells of a column without a value, of which no type is known.
+func unknown(c catalog.Column) bool { return c.Type.Kind == value.Null && c.ReadAs == "" }
+
+// asText is the ReadAs of a column whose values are read as texts, whatever type
+// they have in a file.
+const asText = "text"
 
 // leftOut is the ReadAs of a column that cannot be carried, until finish drops
 // it.
@@ -79,6 +94,9 @@ func widest(a, b *catalog.Column) []string {
 // chosen to be read as text. One that some files do not have is NULL there.
 func (u *unifier) finish(chosen func(column string) bool) (out []catalog.Column, left []catalog.LeftColumn) {
 	for i, c := range u.columns {
+		if unknown(c) {
+			c.Type = value.Of(value.Text)
+		}
 		if c.ReadAs == leftOut {
 			if !chosen(c.Name) {
 				left = append(left, catalog.LeftColumn{Name: c.Name, Native: c.Native, Reason: c.Note, AsText: "lists and nested values as JSON"})

@@ -1,11 +1,13 @@
 package files
 
 import (
+	"bytes"
 	"context"
 	"encoding/xml"
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"github.com/antchfx/xmlquery"
@@ -48,6 +50,7 @@ type xmlReader struct {
 	dec    *xml.Decoder
 	stack  []string          // the names of the elements that are open
 	spaces map[string]string // by prefix
+	ended  bool              // the root has
 	n      int64             // records read
 }
 
@@ -57,9 +60,13 @@ func (x *xmlFiles) read(f file, each func(r *xmlReader) error) (err error) {
 		return err
 	}
 	defer func() { err = errors.Join(err, closer.Close()) }()
-	r := &xmlReader{limit: &limited{in, maxRecord}, spaces: map[string]string{}}
+	text, coded := xmlText(in)
+	r := &xmlReader{limit: &limited{&spacedAttributes{in: text}, maxRecord}, spaces: map[string]string{}}
 	r.dec = xml.NewDecoder(r.limit)
 	r.dec.CharsetReader = charset.NewReaderLabel
+	if coded { // whatever its declaration says
+		r.dec.CharsetReader = func(_ string, in io.Reader) (io.Reader, error) { return in, nil }
+	}
 	return each(r)
 }
 
@@ -82,7 +89,13 @@ func (r *xmlReader) next() (xml.Token, error) {
 		if len(r.stack) == maxXMLDepth {
 			return nil, r.wrong(value.Errorf(value.CodeSource, "its elements are nested more than %d deep", maxXMLDepth))
 		}
-		for _, a := range t.Attr {
+		if r.ended {
+			return nil, r.wrong(value.Errorf(value.CodeSource, "<%s> stands behind the end of the outermost element", qualified(t.Name)).WithHint("put all in one element"))
+		}
+		for i, a := range t.Attr {
+			if slices.ContainsFunc(t.Attr[:i], func(o xml.Attr) bool { return o.Name == a.Name }) {
+				return nil, r.wrong(value.Errorf(value.CodeSource, "<%s> has the attribute %s twice", qualified(t.Name), qualified(a.Name)).WithHint("write the file again"))
+			}
 			if a.Name.Space == "xmlns" {
 				r.spaces[a.Name.Local] = a.Value
 			}
@@ -94,6 +107,11 @@ func (r *xmlReader) next() (xml.Token, error) {
 			return nil, r.wrong(value.Errorf(value.CodeSource, "</%s> ends what did not begin", qualified(t.Name)).WithHint("write the file again"))
 		}
 		r.stack = r.stack[:last]
+		r.ended = last == 0
+	case xml.CharData:
+		if len(r.stack) == 0 && len(bytes.TrimSpace(t)) > 0 {
+			return nil, r.wrong(value.Errorf(value.CodeSource, "a text stands outside of all elements").WithHint("write the file again"))
+		}
 	}
 	return t, nil
 }

@@ -10,7 +10,9 @@ import (
 	"rovik/core/value"
 )
 
-// Guess is what kinds texts may be of, all of them. The zero value has seen none.
+// Guess is what kinds texts may be of, all of them: those from which each text
+// comes back. Of a double that is its number, of a timestamp its moment; of the
+// others all characters. The zero value has seen none.
 type Guess struct {
 	Nulls, Values                                            int64
 	notBool, notInt, notNumber, notFloat, notDate, notMoment bool
@@ -54,10 +56,10 @@ func (g *Guess) See(text []byte, plain bool) error {
 		g.wide = g.wide || int64(int32(n)) != n
 	}
 	if !g.notNumber {
-		g.notNumber = !plainDecimal(s)
+		g.notNumber = !plainDecimal(text)
 	}
 	if !g.notFloat {
-		g.notFloat = !plainFloat(s)
+		g.notFloat = !plainFloat(text)
 	}
 	if !g.notDate {
 		d, err := value.ParseDate(s)
@@ -71,17 +73,14 @@ func (g *Guess) See(text []byte, plain bool) error {
 }
 
 // sameMoment tells whether a timestamp is written in the standard's way, with a
-// space or a T, so that nothing of the text is lost.
+// space or a T, seconds or none, so that nothing of the moment is lost.
 func sameMoment(s string, t int64) bool {
-	full := value.FormatTimestamp(t)
 	s = strings.Replace(s, "T", " ", 1)
-	return strings.HasPrefix(full, s) || strings.HasPrefix(strings.TrimRight(s, "0"), full)
-}
-
-// leadingZero tells of 007, which is a code rather than a number.
-func leadingZero(s string) bool {
-	s = strings.TrimLeft(s, "+-")
-	return len(s) > 1 && s[0] == '0' && s[1] >= '0' && s[1] <= '9'
+	if whole, fraction, ok := strings.Cut(s, "."); ok {
+		s = strings.TrimSuffix(whole+"."+strings.TrimRight(fraction, "0"), ".")
+	}
+	full := value.FormatTimestamp(t)
+	return full == s || full == s+":00"
 }
 
 // plainInteger reads an integer that is written as Rovik would write it.
@@ -97,25 +96,75 @@ func plainInteger(b []byte) (int64, bool) {
 	return n, err == nil
 }
 
-// plainDecimal tells whether a text is a number with a point at most.
-func plainDecimal(s string) bool {
-	if s == "" || s[0] == '.' || s[len(s)-1] == '.' || leadingZero(s) || strings.Trim(s, "-.0123456789") != "" {
+// plainDecimal tells whether a text is a number as numeric writes it: with a point
+// at most, no zero before the others, no sign before 0, and no more digits than
+// numeric has.
+func plainDecimal(b []byte) bool {
+	digits := bytes.TrimPrefix(b, []byte("-"))
+	whole, fraction, point := bytes.Cut(digits, []byte("."))
+	if len(whole) == 0 || point && len(fraction) == 0 || len(whole) > 1 && whole[0] == '0' || len(bytes.TrimPrefix(whole, []byte("0")))+len(fraction) > value.MaxDigits {
 		return false
 	}
-	_, err := value.ParseDecimal(s)
-	return err == nil
+	zero := true
+	for _, part := range [][]byte{whole, fraction} {
+		for _, c := range part {
+			if c < '0' || c > '9' {
+				return false
+			}
+			zero = zero && c == '0'
+		}
+	}
+	return !zero || len(digits) == len(b)
 }
 
-// plainFloat tells whether a text is a number as computers write it.
-func plainFloat(s string) bool {
+// surelyExact is how many digits a double always gives back.
+const surelyExact = 15
+
+// plainFloat tells whether a text is a number as computers write it, and one that
+// a double holds.
+func plainFloat(b []byte) bool {
+	if len(b) <= surelyExact && plainDecimal(b) {
+		return true
+	}
+	s := string(b)
 	if s == "NaN" || s == "Infinity" || s == "-Infinity" {
 		return true
 	}
-	if s == "" || s[0] == '+' || s[len(s)-1] == '.' || leadingZero(s) || strings.Trim(s, "-+.0123456789eE") != "" {
+	sign, digits, point := number(s)
+	f, err := strconv.ParseFloat(s, 64)
+	if digits == "" || sign == "+" || err != nil || sign == "-" && digits == "0" && s != "-0" {
 		return false
 	}
-	_, err := strconv.ParseFloat(s, 64)
-	return err == nil
+	_, back, backAt := number(value.FormatFloat(f))
+	return digits == back && point == backAt
+}
+
+// number takes a number apart: its sign, its digits without zeros at both ends, and
+// where its point stands before or behind the first of them. digits is "" for what
+// is no number, and "0" for 0.
+func number(s string) (sign, digits string, point int) {
+	if s != "" && (s[0] == '-' || s[0] == '+') {
+		sign, s = s[:1], s[1:]
+	}
+	mantissa, exponent := s, ""
+	if at := strings.IndexAny(s, "eE"); at >= 0 {
+		mantissa, exponent = s[:at], s[at+1:]
+		n, err := strconv.Atoi(exponent)
+		if err != nil {
+			return sign, "", 0
+		}
+		point = n
+	}
+	whole, fraction, _ := strings.Cut(mantissa, ".")
+	if whole == "" || len(whole) > 1 && whole[0] == '0' || strings.HasSuffix(mantissa, ".") || strings.Trim(whole+fraction, "0123456789") != "" {
+		return sign, "", 0
+	}
+	digits = strings.TrimLeft(whole+fraction, "0")
+	point += len(whole) - (len(whole+fraction) - len(digits))
+	if digits = strings.TrimRight(digits, "0"); digits == "" {
+		return sign, "0", 0
+	}
+	return sign, digits, point
 }
 
 // Kind is the narrowest that all texts have.

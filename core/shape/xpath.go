@@ -97,7 +97,9 @@ func elementText(n *xmlquery.Node) (text string, isNil bool, err error) {
 var errNested = errors.New("it is nested")
 
 // xmlJSON is an element as jsonb: its attributes and elements by name, repeated
-// ones as a list, its own text as the member "text".
+// ones as a list, its own text as the member "text". Where texts stand between
+// elements, the list "content" has both in their order, each element as an object
+// with one member.
 func xmlJSON(n *xmlquery.Node) value.JSONValue {
 	if text, isNil, err := elementText(n); err == nil && len(n.Attr) == 0 {
 		if isNil {
@@ -122,6 +124,10 @@ func xmlJSON(n *xmlquery.Node) value.JSONValue {
 	for _, a := range n.Attr {
 		add("@"+attrName(a), a.Value)
 	}
+	if content := mixedContent(n); content != nil {
+		add("content", content)
+		return o
+	}
 	var own strings.Builder
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
 		switch c.Type {
@@ -135,6 +141,32 @@ func xmlJSON(n *xmlquery.Node) value.JSONValue {
 		add("text", s)
 	}
 	return o
+}
+
+// mixedContent is what stands in an element that has texts beside elements, or nil.
+func mixedContent(n *xmlquery.Node) []value.JSONValue {
+	var out []value.JSONValue
+	texts, elements := false, false
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		switch c.Type {
+		case xmlquery.ElementNode:
+			elements = true
+			out = append(out, &value.JSONObject{Keys: []string{elementName(c)}, Values: []value.JSONValue{xmlJSON(c)}})
+		case xmlquery.TextNode, xmlquery.CharDataNode:
+			texts = texts || strings.TrimSpace(c.Data) != ""
+			if last := len(out) - 1; last >= 0 {
+				if before, ok := out[last].(string); ok {
+					out[last] = before + c.Data
+					continue
+				}
+			}
+			out = append(out, c.Data)
+		}
+	}
+	if !texts || !elements {
+		return nil
+	}
+	return out
 }
 
 func elementName(n *xmlquery.Node) string {

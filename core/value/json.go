@@ -117,8 +117,28 @@ func ParseJSON(k Kind, s string) (string, error) {
 }
 
 // checkEscapes fails for what a jsonb text cannot hold: a zero, and half a
-// surrogate pair, which DecodeJSON replaces.
+// surrogate pair.
 func checkEscapes(s string) error {
+	return eachEscape(s, func(unit uint64) error {
+		if unit == 0 {
+			return Errorf("22P05", "\\u0000 cannot be converted to text")
+		}
+		return nil
+	})
+}
+
+// CheckPairs fails for a JSON text with half a surrogate pair, in the place of which
+// DecodeJSON puts another character.
+func CheckPairs(s string) error {
+	if !strings.Contains(s, `\u`) {
+		return nil
+	}
+	return eachEscape(s, func(uint64) error { return nil })
+}
+
+// eachEscape calls f for the units that escapes of a valid JSON text name, and
+// fails for half a surrogate pair.
+func eachEscape(s string, f func(unit uint64) error) error {
 	high := false // the escape before was the first of a pair
 	for i := 0; i < len(s); i++ {
 		var unit uint64
@@ -126,8 +146,8 @@ func checkEscapes(s string) error {
 			if i++; s[i] == 'u' {
 				unit, _ = strconv.ParseUint(s[i+1:i+5], 16, 16)
 				i += 4
-				if unit == 0 {
-					return Errorf("22P05", "\\u0000 cannot be converted to text")
+				if err := f(unit); err != nil {
+					return err
 				}
 			}
 		}
