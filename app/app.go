@@ -56,6 +56,8 @@ type state struct {
 	estate *estate.Estate
 	// described are the statements that sources have described.
 	described *describedCache
+	// differs is told of a source that is not as the plan of a statement relies on.
+	differs func(source string, err error)
 }
 
 // planCache keeps compiled queries for as long as the catalogue is the same:
@@ -165,7 +167,7 @@ func (a *App) load(ctx context.Context, anew ...string) error {
 		return err
 	}
 	old := a.state.Load()
-	s := &state{sources: map[string]*connected{}, folding: map[string]fold.Source{}, plans: newPlanCache(), described: &describedCache{}}
+	s := &state{sources: map[string]*connected{}, folding: map[string]fold.Source{}, plans: newPlanCache(), described: &describedCache{}, differs: a.differs}
 	var found []*catalog.Source
 	for _, r := range kept {
 		var conn connect.Source
@@ -398,10 +400,18 @@ func (s *state) Open(ctx context.Context, st *fold.Statement, text string) (exec
 	if c == nil {
 		return nil, value.Errorf(value.CodeSource, "the source %s is not connected any more", st.Source)
 	}
-	if !c.isServer() {
-		return c.conn.Open(ctx, st, text)
+	open := func(ctx context.Context) (exec.Reader, error) { return c.conn.Open(ctx, st, text) }
+	var r exec.Reader
+	var err error
+	if c.isServer() {
+		r, err = openSteady(ctx, c.slots, open)
+	} else {
+		r, err = open(ctx)
 	}
-	return openSteady(ctx, c.slots, func(ctx context.Context) (exec.Reader, error) { return c.conn.Open(ctx, st, text) })
+	if value.Code(err) == value.CodeChanged {
+		s.differs(st.Source, err)
+	}
+	return r, err
 }
 
 // Verify compares tables with what is known of them; see exec.Verifier.

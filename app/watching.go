@@ -125,6 +125,14 @@ func (a *App) CheckSource(ctx context.Context, name string) (*Health, error) {
 	return h, nil
 }
 
+// differs marks a source that a run found to be other than its plan relies on, until
+// it is checked or refreshed.
+func (a *App) differs(source string, err error) {
+	if before := a.health.of(source); before == nil || before.State != "differs" {
+		a.health.set(source, &Health{State: "differs", At: time.Now(), Error: err.Error(), Changes: 1, Broken: []string{}})
+	}
+}
+
 // Watch checks all sources, one after the other, every so often, until ctx ends.
 // One that does not answer does not keep the others from being checked.
 func (a *App) Watch(ctx context.Context, every time.Duration) {

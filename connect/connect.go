@@ -177,7 +177,7 @@ func (c Config) Address() string { return net.JoinHostPort(c.Host, fmt.Sprint(c.
 // Changed is the error of a statement that names what the source does not have
 // any more: its tables changed after they were read.
 func Changed(source, says string) error {
-	return value.Errorf(value.CodeSource, "%s has changed since it was read: %s", source, says).
+	return value.Errorf(value.CodeChanged, "%s has changed since it was read: %s", source, says).
 		WithHint("refresh the source, then see which views are broken")
 }
 

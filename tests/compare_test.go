@@ -31,6 +31,10 @@ type outcome struct {
 // rows.
 var exactly = false
 
+// alike takes equal values that can be told apart for one, as 0 and -0, a month and
+// 30 days: of those of a group any may stand for it.
+var alike = false
+
 func digits() int {
 	if exactly {
 		return -1
@@ -54,19 +58,21 @@ func canonical(k value.Kind, s string) string {
 		}
 	case value.Float8, value.Float4:
 		if f, err := strconv.ParseFloat(s, 64); err == nil {
-			if f == 0 && !exactly { // of 0 and -0 any may stand for a group
+			if f == 0 && alike {
 				f = 0
 			}
 			return strconv.FormatFloat(f, 'g', digits(), 64)
 		}
-	case value.Interval: // of a month and 30 days any may stand for a group
-		if v, err := value.Parse(k, s); err == nil && !exactly {
+	case value.Interval:
+		if v, err := value.Parse(k, s); err == nil && alike {
 			return fmt.Sprint(v.Span.Total())
 		}
-	case value.Char: // equal texts are padded or not
-		return strings.TrimRight(s, " ")
+	case value.Char:
+		if alike {
+			return strings.TrimRight(s, " ")
+		}
 	case value.JSONB:
-		if d, err := value.ParseDecimal(s); err == nil && !exactly {
+		if d, err := value.ParseDecimal(s); err == nil && alike {
 			return d.Canonical().String()
 		}
 	case value.Bool:

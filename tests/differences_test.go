@@ -74,8 +74,22 @@ func TestASourceThatChanged(t *testing.T) {
 	if o, _ := ours(ctx, a, "SELECT * FROM high.titles", false); o.err == nil || !strings.Contains(o.err.Error(), "has changed since it was read") {
 		t.Errorf("a query of what has gone: %v", o.err)
 	}
+	health := func() (state string) {
+		for _, s := range a.Sources() {
+			if s.Name == "pg" && s.Health != nil {
+				state = s.Health.State
+			}
+		}
+		return state
+	}
+	if got := health(); got != "differs" {
+		t.Errorf("the source that a run found to differ is %q", got)
+	}
 	if found, err := a.RefreshSource(ctx, "pg"); err != nil || len(found.Differences.Broken) != 2 {
 		t.Errorf("accepting: %+v %v", found.Differences, err)
+	}
+	if got := health(); got == "differs" {
+		t.Error("it still differs after the refresh")
 	}
 	if broken := a.Check(); len(broken) != 2 {
 		t.Errorf("broken: %v", broken)

@@ -18,7 +18,7 @@ func (p *Printer) aggregate(n *plan.Aggregate, in *block) *block {
 	for i, g := range n.Groups {
 		keys[i] = p.grouped(g.Expr)
 		b.cols[g.ID] = keys[i]
-		if _, isCol := g.Expr.(*plan.Col); !isCol {
+		if _, isCol := g.Expr.(*plan.Col); !isCol || g.Type.Kind.IsText() { // a text is grouped by with its collation
 			b.computed[g.ID] = true
 		}
 		if _, isCast := g.Expr.(*plan.Cast); isCast && !g.Type.Kind.IsText() {

@@ -46,6 +46,7 @@ const (
 	CodeCancelled       = "57014"
 	CodeMemory          = "53200"
 	CodeSource          = "58000"
+	CodeChanged         = "58R01" // the source is not as the plan relies on
 	CodeConnection      = "08006" // the way to a source is cut, for now perhaps
 	CodeInternal        = "XX000"
 )

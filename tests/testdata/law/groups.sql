@@ -17,3 +17,7 @@ SELECT v.k, q.n FROM (VALUES ('a'), ('A')) v(k) JOIN (SELECT upper(bi) AS u, cou
 SELECT v.k, q.n FROM (VALUES (1), (2)) v(k) JOIN (SELECT ty + 1 AS u, count(*) AS n FROM ma.wild GROUP BY 1 HAVING count(*) > 1 AND ty + 1 < 90) q ON q.u = v.k
 SELECT v.k, q.n FROM (VALUES (1), (2)) v(k) JOIN (SELECT DISTINCT ty AS u, zf AS n FROM ma.wild ORDER BY 1 LIMIT 40) q ON q.u = v.k
 SELECT k, n FROM (SELECT upper(la) AS k, count(*) AS n FROM ma.wild GROUP BY 1) q WHERE n > 1 AND k > 'A'
+SELECT t4.v0, t4.a1 FROM (SELECT t5.c AS v0, sum(t5.b) AS a0, max(t5.b) AS a1 FROM ma.nasty AS t5 WHERE t5.n BETWEEN SYMMETRIC 7 AND 1 GROUP BY 1) AS t4 WHERE ((t4.v0, 1) < ('ß', 2) OR t4.a0 BETWEEN -2 AND 2.5)
+SELECT la, count(*) FROM ma.wild GROUP BY la HAVING la > 'A' OR count(*) > 50
+SELECT bi, en, count(*) FROM ma.wild GROUP BY bi, en HAVING (bi = 'a' OR count(*) > 20) AND en IS NOT NULL
+SELECT s, n FROM (SELECT s, count(*) AS n, max(id) AS m FROM sl.nasty GROUP BY s) q WHERE s < 'b' OR n + m > 90
