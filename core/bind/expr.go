@@ -1,6 +1,7 @@
 package bind
 
 import (
+	"errors"
 	"math"
 	"slices"
 	"strings"
@@ -75,6 +76,9 @@ func (b *binder) coerce(e plan.Expr, to value.Type, at syntax.Span) plan.Expr {
 		return e
 	}
 	if c, ok := e.(*plan.Const); ok {
+		if c.Typ == beyondNumeric && !to.Kind.IsFloat() {
+			b.fail(at, value.ErrNumericRange)
+		}
 		if _, implicit := value.ImplicitSteps(c.Typ.Kind, to.Kind); !implicit {
 			b.fail(at, value.Errorf(value.CodeTypeMismatch, "type %s does not turn into %s by itself", e.Type(), to).WithHint("write CAST(… AS %s)", to))
 		}
@@ -245,6 +249,10 @@ func (b *binder) literal(l *syntax.Literal, org plan.Origin) plan.Expr {
 			}
 		} else {
 			d, err := value.ParseDecimal(l.Text)
+			if errors.Is(err, value.ErrNumericRange) {
+				c.Val, c.Typ = value.Value{Kind: value.Null, Str: l.Text}, beyondNumeric
+				return c
+			}
 			b.check(l.Span, err)
 			c.Val = value.DecimalOf(d)
 		}
@@ -252,6 +260,10 @@ func (b *binder) literal(l *syntax.Literal, org plan.Origin) plan.Expr {
 	c.Typ = value.Of(c.Val.Kind)
 	return c
 }
+
+// beyondNumeric is the type of a number that numeric does not hold, and double
+// precision perhaps, until it meets one.
+var beyondNumeric = value.Type{Kind: value.Null, Precision: 1}
 
 func (x *exprBinder) op(e *syntax.Op, org plan.Origin) plan.Expr {
 	b := x.b
@@ -480,7 +492,9 @@ func narrowConstant(args []plan.Expr) []plan.Expr {
 func (x *exprBinder) call(name string, args []plan.Expr, parts []syntax.Expr, org plan.Origin, at syntax.Span) plan.Expr {
 	kinds := make([]value.Kind, len(args))
 	for i, a := range args {
-		kinds[i] = a.Type().Kind
+		if kinds[i] = a.Type().Kind; a.Type() == beyondNumeric {
+			kinds[i] = value.Numeric
+		}
 	}
 	f, err := kernel.Resolve(name, kinds)
 	x.b.check(at, err)

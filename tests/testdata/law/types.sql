@@ -46,3 +46,14 @@ SELECT tm + tm FROM pg.wild
 SELECT '' SIMILAR TO '?'
 SELECT '' ~ '^*'
 SELECT 'ab' ~ 'a$+'
+SELECT id FROM pg.nasty WHERE f < 1e300
+SELECT id FROM pg.nasty WHERE f >= 1e300 AND f < 1e308
+SELECT id FROM ma.nasty WHERE f = -1e300
+SELECT id FROM ma.nasty WHERE f IN (1e300, 5e-324)
+SELECT id FROM sl.nasty WHERE f BETWEEN -1e300 AND 1e15
+SELECT 1e300::float8, CAST(1e300 AS real)
+SELECT CAST(1e400 AS double precision)
+SELECT id, f * 1e300 FROM pg.nasty WHERE id < 3
+SELECT coalesce(f, 1e300) FROM pg.nasty WHERE id < 9
+SELECT f4 > 1e39 FROM pg.wild WHERE id < 9
+SELECT CASE WHEN id < 3 THEN f ELSE 1e200 END FROM pg.nasty WHERE id < 9
