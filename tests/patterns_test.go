@@ -25,7 +25,7 @@ func datePattern(r *rand.Rand, words []string, parts int) string {
 			b.WriteString(marks[r.IntN(len(marks))])
 		}
 		if r.IntN(5) == 0 {
-			b.WriteString("FM")
+			b.WriteString([]string{"FM", "FM", "fm", "TM"}[r.IntN(4)])
 		}
 		b.WriteString(words[r.IntN(len(words))])
 		if r.IntN(8) == 0 {

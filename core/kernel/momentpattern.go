@@ -128,7 +128,7 @@ func (f fields) word(n patternNode) (string, error) {
 		case strings.ToLower(n.word):
 			s = strings.ToLower(s)
 		}
-		if n.fill {
+		if n.fill || n.local && upper != "RM" {
 			width = 0
 		}
 		return fmt.Sprintf("%-*s", width, s), nil

@@ -19,6 +19,7 @@ type patternNode struct {
 	// separator, outside of quotes.
 	plain   bool
 	fill    bool   // FM
+	local   bool   // TM: names as the locale has them, without padding
 	ordinal string // TH or th
 }
 
@@ -57,8 +58,8 @@ func patternNodes(pattern string, words map[byte][]string, moments bool) []patte
 			switch {
 			case strings.HasPrefix(s, "FM"), strings.HasPrefix(s, "fm"):
 				n.fill, s = true, s[2:]
-			case strings.HasPrefix(s, "TM"), strings.HasPrefix(s, "tm"): // words of the locale: English
-				s = s[2:]
+			case strings.HasPrefix(s, "TM"), strings.HasPrefix(s, "tm"):
+				n.local, s = true, s[2:]
 			}
 			if s == "" {
 				break
