@@ -66,7 +66,7 @@ var dialect = &sqldb.Dialect{
 		}
 		if j, ok := n.(*plan.Join); ok && j.Kind.LeftOnly() {
 			if s.Catalog.Is(quirkCache, "no") {
-				return nil
+				return sameTypes(s, j)
 			}
 			return sqldb.Reasonf("quirk-differs", "Recheck the source: Rovik switches the cache off for its own connections.", "%q was measured on %s, and that cache mistakes texts for each other.", quirkCache, s.Name())
 		}
@@ -91,6 +91,24 @@ var dialect = &sqldb.Dialect{
 		}
 		return v.IsNull
 	},
+}
+
+// sameTypes judges NOT IN, and IN whose NULLs count: MariaDB forgets the NULLs of the
+// subquery where the other side has a value that is beyond the subquery's type.
+func sameTypes(s *sqldb.Source, j *plan.Join) *fold.Reason {
+	var pairs []plan.Expr
+	if j.Kind == plan.AntiJoin {
+		_, pairs = sqldb.NotInSides(j)
+	} else if j.Test != nil {
+		pairs = []plan.Expr{j.Test}
+	}
+	for _, e := range pairs {
+		l, r, _ := plan.EquiKeys(e, plan.Outputs(j.Left), plan.Outputs(j.Right))
+		if a, b := s.Column(l), s.Column(r); a == nil || b == nil || a.Native != b.Native {
+			return sqldb.Reasonf("no-equivalent", "Compare columns of one type, or ask with NOT EXISTS.", "MariaDB forgets the NULLs of a subquery whose values are not of the type that they are compared with.")
+		}
+	}
+	return nil
 }
 
 // knownCall judges sum, min and max, which are MariaDB's as they are; of the

@@ -129,14 +129,11 @@ func (s *Source) Verify(ctx context.Context, tables []*catalog.Table, reads plan
 	if err != nil {
 		return s.explain(err)
 	}
-	defer conn.Close()
-	if _, err := conn.ExecContext(ctx, "BEGIN"); err != nil {
-		return s.explain(err)
+	if _, err = conn.ExecContext(ctx, "BEGIN"); err == nil {
+		err = s.verify(ctx, conn, tables, reads)
 	}
-	err = s.verify(ctx, conn, tables, reads)
-	_, rollback := conn.ExecContext(context.WithoutCancel(ctx), "ROLLBACK")
-	if err == nil {
-		err = rollback
+	if ended := rollback(conn); err == nil {
+		err = ended
 	}
 	return s.explain(err)
 }

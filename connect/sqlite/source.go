@@ -4,6 +4,7 @@ package sqlite
 import (
 	"context"
 	"database/sql"
+	"database/sql/driver"
 	"errors"
 	"fmt"
 	"net/url"
@@ -120,12 +121,9 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 		return failed(err)
 	}
 	// What is verified and what is read are one snapshot.
-	release := func() error {
-		_, err := conn.ExecContext(context.Background(), "ROLLBACK")
-		return errors.Join(err, conn.Close())
-	}
+	release := func() error { return rollback(conn) }
 	if _, err = conn.ExecContext(ctx, "BEGIN"); err != nil {
-		_ = conn.Close()
+		_ = release() // it may have begun all the same
 		return failed(err)
 	}
 	if err := s.verify(ctx, conn, st.Tables, st.Reads); err != nil {
@@ -138,6 +136,16 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 		return failed(err)
 	}
 	return sqldb.NewRows(rows, st, s.explain, release), nil
+}
+
+// rollback ends a connection's transaction and gives the connection back, or closes
+// it where that does not work: the next statement must not find it within one.
+func rollback(conn *sql.Conn) error {
+	_, err := conn.ExecContext(context.Background(), "ROLLBACK")
+	if err != nil {
+		_ = conn.Raw(func(any) error { return driver.ErrBadConn })
+	}
+	return errors.Join(err, conn.Close())
 }
 
 // Plan returns SQLite's EXPLAIN QUERY PLAN; see connect.Source.

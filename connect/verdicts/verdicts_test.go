@@ -236,19 +236,21 @@ func TestVerdictsOfOtherPieces(t *testing.T) {
 func TestNativeText(t *testing.T) {
 	flat := func(s string) string { return strings.Join(strings.Fields(s), " ") }
 	for sql, want := range map[string]string{
-		"SELECT id FROM pg.t WHERE code = 'it''s' AND n IN (1, 2) AND code > 'a'":              `SELECT "t"."id" FROM "t" WHERE "t"."code" = $1::text AND "t"."n" IN ($2::integer, $3::integer) AND "t"."code" COLLATE "C" > $4::text`,
-		"SELECT id FROM ma.t WHERE code = 'x'":                                                 "SELECT `t`.`id` FROM `t` WHERE (`t`.`code` = ? AND CONVERT(`t`.`code` USING utf8mb4) COLLATE utf8mb4_nopad_bin = ?)",
-		"SELECT id FROM sl.t WHERE code LIKE 'a*b%_'":                                          `SELECT "t"."id" FROM "t" WHERE "t"."code" GLOB ?1`,
-		"SELECT id FROM ma.t ORDER BY n DESC, id LIMIT 5 OFFSET 2":                             "SELECT `t`.`id` FROM `t` ORDER BY `t`.`n` IS NULL DESC, `t`.`n` DESC, `t`.`id` IS NULL, `t`.`id` LIMIT 5 OFFSET 2",
-		"SELECT id FROM sl.t ORDER BY n NULLS FIRST OFFSET 2":                                  `SELECT "t"."id" FROM "t" ORDER BY "t"."n" LIMIT -1 OFFSET 2`,
-		"SELECT id FROM pg.t ORDER BY n NULLS FIRST":                                           `SELECT "t"."id" FROM "t" ORDER BY "t"."n" NULLS FIRST`,
-		"SELECT s.c FROM (SELECT code, count(*) AS c FROM pg.t GROUP BY code) s WHERE s.c > 1": `SELECT COUNT(*) AS "c" FROM "t" GROUP BY "t"."code" HAVING COUNT(*) > $1::bigint`,
-		"SELECT t.id FROM pg.t LEFT JOIN pg.u ON u.id = t.id AND u.n > 1 WHERE t.n = 2":        `SELECT "t"."id" FROM "t" LEFT JOIN "u" ON "u"."id" = "t"."id" AND "u"."n" > $1::integer WHERE "t"."n" = $2::integer`,
-		"SELECT s.n FROM (SELECT DISTINCT n, id FROM pg.t) s":                                  `SELECT "t_2"."n" FROM (SELECT DISTINCT "t"."n", "t"."id" FROM "t") AS "t_2"`,
-		"SELECT count(*) FROM (SELECT id FROM pg.t LIMIT 3) s":                                 `SELECT COUNT(*) AS "count" FROM (SELECT 1 FROM "t" LIMIT 3) AS "t_2"`,
-		"SELECT a.id FROM pg.t a JOIN pg.t b ON a.id = b.n":                                    `SELECT "t"."id" FROM "t" JOIN "t" AS "t_2" ON "t"."id" = "t_2"."n"`,
-		"SELECT id FROM ma.t WHERE lower(code) = 'x'":                                          "SELECT `t`.`id`, `t`.`code` FROM `t` WHERE CONVERT(`t`.`code` USING utf8mb4) COLLATE utf8mb4_general_ci = ?",
-		"SELECT id FROM ma.t WHERE code LIKE '50!%|' ESCAPE '!'":                               "SELECT `t`.`id` FROM `t` WHERE CONVERT(`t`.`code` USING utf8mb4) COLLATE utf8mb4_nopad_bin LIKE ? ESCAPE '|'",
+		"SELECT id FROM pg.t WHERE code = 'it''s' AND n IN (1, 2) AND code > 'a'":                              `SELECT "t"."id" FROM "t" WHERE "t"."code" = $1::text AND "t"."n" IN ($2::integer, $3::integer) AND "t"."code" COLLATE "C" > $4::text`,
+		"SELECT id FROM ma.t WHERE code = 'x'":                                                                 "SELECT `t`.`id` FROM `t` WHERE (`t`.`code` = ? AND CONVERT(`t`.`code` USING utf8mb4) COLLATE utf8mb4_nopad_bin = ?)",
+		"SELECT id FROM sl.t WHERE code LIKE 'a*b%_'":                                                          `SELECT "t"."id" FROM "t" WHERE "t"."code" GLOB ?1`,
+		"SELECT id FROM ma.t ORDER BY n DESC, id LIMIT 5 OFFSET 2":                                             "SELECT `t`.`id` FROM `t` ORDER BY `t`.`n` IS NULL DESC, `t`.`n` DESC, `t`.`id` IS NULL, `t`.`id` LIMIT 5 OFFSET 2",
+		"SELECT id FROM sl.t ORDER BY n NULLS FIRST OFFSET 2":                                                  `SELECT "t"."id" FROM "t" ORDER BY "t"."n" LIMIT -1 OFFSET 2`,
+		"SELECT id FROM pg.t ORDER BY n NULLS FIRST":                                                           `SELECT "t"."id" FROM "t" ORDER BY "t"."n" NULLS FIRST`,
+		"SELECT s.c FROM (SELECT code, count(*) AS c FROM pg.t GROUP BY code) s WHERE s.c > 1":                 `SELECT COUNT(*) AS "c" FROM "t" GROUP BY "t"."code" HAVING COUNT(*) > $1::bigint`,
+		"SELECT code, upper(code) AS u, count(*) AS c FROM pg.t GROUP BY code":                                 `SELECT "t"."code", upper("t"."code" COLLATE "C") AS "u", COUNT(*) AS "c" FROM "t" GROUP BY "t"."code"`,
+		"SELECT s.c FROM (SELECT code, count(*) AS c FROM ma.t GROUP BY code) s WHERE s.code > 'x' OR s.c > 1": "SELECT `t_2`.`count(*)` AS `c` FROM (SELECT CONVERT(`t`.`code` USING utf8mb4) COLLATE utf8mb4_nopad_bin AS `code`, COUNT(*) AS `count(*)` FROM `t` GROUP BY CONVERT(`t`.`code` USING utf8mb4) COLLATE utf8mb4_nopad_bin) AS `t_2` WHERE ((CONVERT(`t_2`.`code` USING utf8mb4) COLLATE utf8mb4_nopad_bin > ?) OR (`t_2`.`count(*)` > ?))",
+		"SELECT t.id FROM pg.t LEFT JOIN pg.u ON u.id = t.id AND u.n > 1 WHERE t.n = 2":                        `SELECT "t"."id" FROM "t" LEFT JOIN "u" ON "u"."id" = "t"."id" AND "u"."n" > $1::integer WHERE "t"."n" = $2::integer`,
+		"SELECT s.n FROM (SELECT DISTINCT n, id FROM pg.t) s":                                                  `SELECT "t_2"."n" FROM (SELECT DISTINCT "t"."n", "t"."id" FROM "t") AS "t_2"`,
+		"SELECT count(*) FROM (SELECT id FROM pg.t LIMIT 3) s":                                                 `SELECT COUNT(*) AS "count" FROM (SELECT 1 FROM "t" LIMIT 3) AS "t_2"`,
+		"SELECT a.id FROM pg.t a JOIN pg.t b ON a.id = b.n":                                                    `SELECT "t"."id" FROM "t" JOIN "t" AS "t_2" ON "t"."id" = "t_2"."n"`,
+		"SELECT id FROM ma.t WHERE lower(code) = 'x'":                                                          "SELECT `t`.`id`, `t`.`code` FROM `t` WHERE CONVERT(`t`.`code` USING utf8mb4) COLLATE utf8mb4_general_ci = ?",
+		"SELECT id FROM ma.t WHERE code LIKE '50!%|' ESCAPE '!'":                                               "SELECT `t`.`id` FROM `t` WHERE CONVERT(`t`.`code` USING utf8mb4) COLLATE utf8mb4_nopad_bin LIKE ? ESCAPE '|'",
 	} {
 		c := compile(t, sql, fold.Options{})
 		if len(c.Statements) != 1 || flat(c.Statements[0].Text) != want {

@@ -7,6 +7,7 @@ import (
 	"io"
 	"sort"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -319,6 +320,70 @@ func TestSemiJoinStopsAtAPartner(t *testing.T) {
 		}
 		if d := time.Since(began); d > 3*time.Second {
 			t.Errorf("join kind %d took %v: it tries partners that change nothing", kind, d)
+		}
+	}
+}
+
+// counting is a connector that counts the rows that were read of each source.
+type counting struct {
+	*memory
+	mu   sync.Mutex
+	read map[string]int
+}
+
+type countingReader struct {
+	Reader
+	c      *counting
+	source string
+}
+
+func (c *counting) Open(ctx context.Context, s *fold.Statement, text string) (Reader, error) {
+	r, err := c.memory.Open(ctx, s, text)
+	return &countingReader{r, c, s.Source}, err
+}
+
+func (r *countingReader) Next(ctx context.Context) (kernel.Batch, error) {
+	b, err := r.Reader.Next(ctx)
+	r.c.mu.Lock()
+	defer r.c.mu.Unlock()
+	r.c.read[r.source] += b.Len
+	return b, err
+}
+
+// Of a right side without an equality no more is read than it takes until every
+// left row has its partner; what comes out is what any order of looking gives.
+func TestRightSidesAreReadUntilAllRowsHavePartners(t *testing.T) {
+	var many [][]any
+	for i := range 20_000 {
+		many = append(many, []any{i, i % 7})
+	}
+	few := [][]any{{5, 1}, {1, 2}, {nil, 3}, {5, 4}, {9, 5}}
+	for _, c := range []struct {
+		name       string
+		kind       plan.JoinKind
+		on         []plan.Expr
+		rows, most int // rows that come out, and that are read of the right at most
+	}{
+		{"each finds one at once", plan.SemiJoin, []plan.Expr{op("is not null", col(3)), op("<", col(2), op("+", col(4), &plan.Const{Val: value.IntOf(value.Int4, 9), Typ: value.Of(value.Int4)}))}, 5, 8 * BatchRows},
+		{"a NULL finds none", plan.SemiJoin, []plan.Expr{op("<=", col(1), col(3))}, 4, len(many)},
+		{"none without a partner", plan.AntiJoin, []plan.Expr{op("<", col(2), op("+", col(4), &plan.Const{Val: value.IntOf(value.Int4, 9), Typ: value.Of(value.Int4)}))}, 0, 8 * BatchRows},
+		{"all without a partner", plan.AntiJoin, []plan.Expr{op("<", col(3), op("-", col(2), &plan.Const{Val: value.IntOf(value.Int4, 9), Typ: value.Of(value.Int4)}))}, 5, len(many)},
+		{"no condition", plan.SemiJoin, nil, 5, 8 * BatchRows},
+	} {
+		m := &counting{memory: &memory{rows: map[string][][]any{"l": few, "r": many}, size: 100}, read: map[string]int{}}
+		c0 := &fold.Compiled{}
+		root := &plan.Join{Kind: c.kind, Left: remote(c0, "l", 1, 2), Right: remote(c0, "r", 3, 4), On: c.on}
+		c0.Root = root
+		run, err := Start(context.Background(), c0, m, Options{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		rows, err := rowsOf(t, run)
+		if err != nil || len(rows) != c.rows {
+			t.Errorf("%s: %v, %v", c.name, rows, err)
+		}
+		if m.read["r"] > c.most {
+			t.Errorf("%s: %d rows of the right side were read", c.name, m.read["r"])
 		}
 	}
 }

@@ -192,6 +192,9 @@ func reachesEscape(s, pattern, escape string) bool {
 
 func defLike(name string, fold func(string) string) {
 	f := func(s, p, esc string) (bool, error) {
+		if utf8.RuneCountInString(esc) <= 1 && esc != `\` {
+			p, esc = escapedByBackslash(p, esc), `\` // before letters are folded
+		}
 		m, err := likeMatcher(fold(p), esc)
 		if errors.Is(err, errLikeEscape) && !reachesEscape(fold(s), fold(p), esc) {
 			return false, nil
@@ -206,6 +209,27 @@ func defLike(name string, fold func(string) string) {
 	for _, k := range []value.Kind{value.Text, value.Char} { // patterns see the padding
 		def2(name, k, value.Text, value.Bool, func(s, p string) (bool, error) { return f(s, p, `\`) })
 	}
+}
+
+// escapedByBackslash writes a pattern with a backslash in the place of its escape,
+// which may be none.
+func escapedByBackslash(pattern, escape string) string {
+	var b strings.Builder
+	escaped := false
+	for _, c := range pattern {
+		switch {
+		case string(c) == escape && !escaped:
+			b.WriteByte('\\')
+			escaped = true
+			continue
+		case c == '\\' && !escaped:
+			b.WriteString(`\\`)
+		default:
+			b.WriteRune(c)
+		}
+		escaped = false
+	}
+	return b.String()
 }
 
 func init() {

@@ -209,7 +209,11 @@ func widthBucket(x, low, high float64, n int32) (int32, error) {
 	case low < high && x >= high, low > high && x <= high:
 		return n + 1, nil
 	}
-	return int32(float64(n)*(x-low)/(high-low)) + 1, nil
+	at := float64(n)*(x-low)/(high-low) + 1
+	if at >= 1<<31 { // as a processor converts what does not fit
+		return math.MinInt32, nil
+	}
+	return int32(at), nil
 }
 
 // domain makes a function of doubles that fails outside its domain.

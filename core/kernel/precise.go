@@ -125,7 +125,7 @@ func preciseLog10(x float64) float64 {
 
 func precisePow(a, b float64) float64 {
 	approx := math.Pow(a, b)
-	if !ordinary(a, approx) || b == math.Trunc(b) && math.Abs(b) <= 1 {
+	if !ordinary(a, approx) || math.IsInf(b, 0) || a == 1 || b == math.Trunc(b) && math.Abs(b) <= 1 {
 		return approx
 	}
 	return math.Copysign(expDouble(logDouble(math.Abs(a)).mul(double{b, 0})).float(), approx)

@@ -332,17 +332,19 @@ func init() {
 		}
 		return match("")(s, re)
 	}
-	def2("similar to", t, t, value.Bool, func(s, p string) (bool, error) { return similarTo(s, p, `\`) })
-	define(boxed("similar to", []value.Kind{t, t, t}, value.Bool, false, func(a []value.Value) (value.Value, error) {
-		if a[1].IsNull || a[2].IsNull {
-			return nullValue(), nil
-		}
-		if _, err := similar(a[1].Str, a[2].Str); err != nil || a[0].IsNull { // whatever there is to match
-			return nullValue(), err
-		}
-		is, err := similarTo(a[0].Str, a[1].Str, a[2].Str)
-		return boolValue(is), err
-	}))
+	for _, k := range []value.Kind{t, value.Char} { // patterns see the padding
+		def2("similar to", k, t, value.Bool, func(s, p string) (bool, error) { return similarTo(s, p, `\`) })
+		define(boxed("similar to", []value.Kind{k, t, t}, value.Bool, false, func(a []value.Value) (value.Value, error) {
+			if a[1].IsNull || a[2].IsNull {
+				return nullValue(), nil
+			}
+			if _, err := similar(a[1].Str, a[2].Str); err != nil || a[0].IsNull { // whatever there is to match
+				return nullValue(), err
+			}
+			is, err := similarTo(a[0].Str, a[1].Str, a[2].Str)
+			return boolValue(is), err
+		}))
+	}
 	def3("regexp_replace", t, t, t, t, func(s, p, by string) (string, error) {
 		re, err := compileRegex(p, "")
 		if err != nil {

@@ -99,3 +99,18 @@ SELECT id FROM pg.nasty WHERE s LIKE 'zzz\'
 SELECT id FROM ma.nasty WHERE s LIKE 'zzz\'
 SELECT id FROM sl.nasty WHERE s LIKE 'zzz\'
 SELECT id FROM sl.nasty WHERE s LIKE '%\'
+SELECT x.id, (CAST('\\' AS text) ILIKE x.ch ESCAPE x.nm) AS v FROM pg.wild x WHERE x.id BETWEEN 98 AND 104
+SELECT x.id FROM pg.wild x WHERE x.id BETWEEN 71 AND 77 AND (x.ch SIMILAR TO x.qc)
+SELECT x.id, x.ch, x.ch SIMILAR TO x.qc, x.ch LIKE x.qc, x.ch ~ x.qc FROM pg.wild x WHERE x.id BETWEEN 71 AND 77
+SELECT x.id, x.ch SIMILAR TO 'a', x.ch LIKE 'a', x.ch ~ 'a$', x.ch ~ '^a$' FROM pg.wild x WHERE x.id < 9
+SELECT 'a  '::char(5) ~ '^a$', 'a  '::char(5) ~ 'a  $', 'a  '::char(5) SIMILAR TO 'a', 'a  '::char(5) SIMILAR TO 'a%', 'a  '::char(5) LIKE 'a', 'a'::char(5) ILIKE 'A'
+SELECT x.id, x.d, (x.d ^ CAST('Infinity' AS double precision)) AS v FROM sl.nasty x WHERE x.id BETWEEN 21 AND 27
+SELECT (CAST('' AS char) SIMILAR TO x.ch ESCAPE CAST('a' AS text)), x.ch FROM ma.wild x WHERE x.id BETWEEN 31 AND 37
+SELECT '\\' ILIKE 'a' ESCAPE 'a', 1
+SELECT '\\' LIKE 'a' ESCAPE 'a'
+SELECT 'x' ILIKE 'a' ESCAPE 'a'
+SELECT 'x' LIKE 'xa' ESCAPE 'a'
+SELECT 'X' ILIKE 'xA' ESCAPE 'A'
+SELECT '' ILIKE 'a' ESCAPE 'a'
+SELECT s ILIKE c ESCAPE 'a', s LIKE c ESCAPE 'a' FROM pg.nasty WHERE c NOT LIKE '%a'
+SELECT id FROM pg.nasty WHERE s ILIKE 'xa' ESCAPE 'a'

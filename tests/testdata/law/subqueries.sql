@@ -33,3 +33,12 @@ SELECT x.id FROM pg.nasty x WHERE EXISTS (SELECT 1 FROM ma.nasty s, sl.nasty r, 
 SELECT x.id FROM pg.nasty x WHERE NOT EXISTS (SELECT 1 FROM ma.nasty s, sl.nasty r WHERE x.b < s.b AND r.s > s.s)
 SELECT x.id FROM pg.nasty x WHERE EXISTS (SELECT 1 FROM ma.nasty s CROSS JOIN sl.nasty r CROSS JOIN pg.nasty q)
 SELECT x.id, (SELECT count(*) FROM ma.nasty s, sl.nasty r WHERE x.b < s.b AND r.s > s.s AND s.n < x.n) FROM pg.nasty x
+SELECT t2.b FROM ma.nasty AS t2 WHERE t2.b NOT IN (SELECT t3.yr FROM ma.wild AS t3 WHERE t3.la LIKE 'a%')
+SELECT t2.b FROM ma.nasty AS t2 WHERE t2.b NOT IN (SELECT t3.ty FROM ma.wild AS t3 WHERE t3.la LIKE 'a%')
+SELECT t2.b FROM ma.nasty AS t2 WHERE t2.b NOT IN (SELECT t3.yr FROM ma.wild AS t3 WHERE t3.id < 50)
+SELECT t2.b FROM ma.nasty AS t2 WHERE t2.b NOT IN (SELECT t3.n FROM pg.nasty AS t3 WHERE t3.s LIKE 'a%')
+SELECT t2.b FROM pg.nasty AS t2 WHERE t2.b NOT IN (SELECT t3.yr FROM ma.wild AS t3 WHERE t3.la LIKE 'a%')
+SELECT id, b IN (SELECT ty FROM ma.wild) FROM ma.nasty
+SELECT count(*) FROM ma.tenk WHERE unique1 NOT IN (SELECT unique2 + 1 FROM ma.tenk)
+SELECT count(*) FROM ma.tenk WHERE unique1 NOT IN (SELECT thousand FROM ma.tenk WHERE ten = 3)
+SELECT count(*) FROM ma.tenk WHERE str NOT IN (SELECT str FROM ma.tenk WHERE ten = 3)
