@@ -75,14 +75,15 @@ test: deps build lint web-check
 
 # fuzz goes on where make test stops: many more seeds for the differential
 # tests (SEEDS for queries of the whole language, a quarter of that over the
-# demo's views, SEEDS for each function and for regular expressions, SEEDS for core alone: lineage by its meaning, renaming and the
-# form too), and Go's own fuzzing of the parser, the form, the planner, and the
-# readers of numbers and files.
+# demo's views, SEEDS for each function, for regular expressions and for
+# patterns, SEEDS for core alone: lineage by its meaning, renaming and the form
+# too), and Go's own fuzzing of the parser, the form, the planner, and the
+# readers of numbers and files. ROVIK_FROM says from which seed on.
 SEEDS ?= 20000
 fuzz: debs
 	ROVIK_SEEDS=$(SEEDS) go test -count=1 -timeout 120m -run TestWideQueriesHoldTheLaw ./tests
 	ROVIK_SEEDS=$$(( $(SEEDS) / 4 )) go test -count=1 -timeout 80m -run TestGeneratedQueriesHoldTheLaw ./tests
-	ROVIK_SEEDS=$(SEEDS) go test -count=1 -timeout 80m -run 'TestGeneratedCallsHoldTheLaw|TestGeneratedRegexesHoldTheLaw' ./tests
+	ROVIK_SEEDS=$(SEEDS) go test -count=1 -timeout 80m -run 'TestGeneratedCallsHoldTheLaw|TestGeneratedRegexesHoldTheLaw|TestGeneratedPatternsHoldTheLaw' ./tests
 	ROVIK_SEEDS=$(SEEDS) go test -count=1 -timeout 80m -run 'TestRefusals|TestEachRule|TestLineageByItsMeaning|TestRenamesKeep|TestFormEdits' ./core/tests
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/syntax
 	go test -run '^$$' -fuzz FuzzForm -fuzztime 60s ./core/form
