@@ -408,10 +408,18 @@ func (s *state) Open(ctx context.Context, st *fold.Statement, text string) (exec
 	} else {
 		r, err = open(ctx)
 	}
-	if value.Code(err) == value.CodeChanged {
-		s.differs(st.Source, err)
+	if err != nil {
+		return nil, s.noticed(st.Source, err)
 	}
-	return r, err
+	return &watched{r, func(err error) error { return s.noticed(st.Source, err) }}, nil
+}
+
+// noticed tells of a source that has changed, and returns the error.
+func (s *state) noticed(source string, err error) error {
+	if value.Code(err) == value.CodeChanged {
+		s.differs(source, err)
+	}
+	return err
 }
 
 // Verify compares tables with what is known of them; see exec.Verifier.

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"rovik/core/exec"
+	"rovik/core/kernel"
 	"rovik/records"
 )
 
@@ -131,6 +132,34 @@ func (a *App) differs(source string, err error) {
 	if before := a.health.of(source); before == nil || before.State != "differs" {
 		a.health.set(source, &Health{State: "differs", At: time.Now(), Error: err.Error(), Changes: 1, Broken: []string{}})
 	}
+}
+
+// watched is a reader whose errors are noticed.
+type watched struct {
+	exec.Reader
+	notice func(error) error
+}
+
+// Next gives the next rows; see exec.Reader.
+func (w *watched) Next(ctx context.Context) (kernel.Batch, error) {
+	b, err := w.Reader.Next(ctx)
+	return b, w.notice(err)
+}
+
+// Touched tells how much was read; see exec.Toucher.
+func (w *watched) Touched() []exec.Touched {
+	if t, ok := w.Reader.(exec.Toucher); ok {
+		return t.Touched()
+	}
+	return nil
+}
+
+// Unfit tells what did not fit; see exec.Unfitter.
+func (w *watched) Unfit() []exec.Unfit {
+	if u, ok := w.Reader.(exec.Unfitter); ok {
+		return u.Unfit()
+	}
+	return nil
 }
 
 // Watch checks all sources, one after the other, every so often, until ctx ends.
