@@ -13,7 +13,8 @@ import (
 )
 
 // Health is how a source was at its last check. State is "well", "differs" or
-// "unreachable"; a source that was not checked yet has none.
+// "unreachable"; a source that was not checked yet has none. Error says why it is
+// unreachable, or what a run found to differ since.
 type Health struct {
 	State   string    `json:"state"`
 	At      time.Time `json:"at"`
@@ -127,10 +128,10 @@ func (a *App) CheckSource(ctx context.Context, name string) (*Health, error) {
 }
 
 // differs marks a source that a run found to be other than its plan relies on, until
-// it is checked or refreshed.
+// it is checked or refreshed: what else differs is not counted.
 func (a *App) differs(source string, err error) {
 	if before := a.health.of(source); before == nil || before.State != "differs" {
-		a.health.set(source, &Health{State: "differs", At: time.Now(), Error: err.Error(), Changes: 1, Broken: []string{}})
+		a.health.set(source, &Health{State: "differs", At: time.Now(), Error: err.Error(), Broken: []string{}})
 	}
 }
 

@@ -18,6 +18,10 @@ func TestVerbatimHoldsTheLaw(t *testing.T) {
 	for _, c := range []struct{ verbatim, tables, nested string }{
 		{`SELECT v.kind, count(*) AS n FROM verbatim('registry', $$SELECT kind, value_estimate, title FROM objects WHERE fragile -- only these$$) AS v WHERE v.value_estimate > 1000 AND v.title LIKE 'H%' GROUP BY v.kind`,
 			`SELECT kind, count(*) FROM registry.objects WHERE fragile AND value_estimate > 1000 AND title LIKE 'H%' GROUP BY kind`, "-- only these\n) AS \"verbatim\""},
+		{`SELECT upper(v.title) AS u, count(*) AS n FROM verbatim('registry', $$SELECT title::varchar(60) AS title FROM objects$$) AS v GROUP BY ROLLUP (v.title)`,
+			`SELECT upper(title::varchar(60)), count(*) FROM registry.objects GROUP BY ROLLUP (title)`, "::varchar(60)"},
+		{`SELECT reverse(v.title) AS u, count(*) AS n FROM verbatim('registry', $$SELECT title::char(60) AS title FROM objects$$) AS v GROUP BY v.title`,
+			`SELECT reverse(title::char(60)), count(*) FROM registry.objects GROUP BY title::char(60)`, "::char(60)"},
 		{`SELECT v.code, v.country FROM verbatim('lending', $$SELECT code, country, credit_limit * 2 AS doubled FROM institutions;$$) AS v WHERE v.doubled > 100000 AND v.code >= 'M' ORDER BY v.code`,
 			`SELECT code, country FROM lending.institutions WHERE credit_limit * 2 > 100000 AND code >= 'M' ORDER BY code`, "credit_limit * 2 AS doubled FROM institutions\n) AS"},
 		{`SELECT v.borrower, sum(v.days) AS days FROM verbatim('archive', $$SELECT borrower, days_out AS days FROM closed_loans WHERE remarks IS NOT NULL$$) AS v WHERE v.days < 300 GROUP BY v.borrower`,

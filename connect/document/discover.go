@@ -61,12 +61,9 @@ func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
 
 // Measures tells whether found has all quirks; see connect.Source.
 func (s *Source) Measures(found *catalog.Source) bool {
-	strict := slices.ContainsFunc(found.Tables, func(t *catalog.Table) bool {
-		return slices.ContainsFunc(t.Flat.Cells, func(c shape.Cell) bool { return field{cell: c}.strict() })
-	})
 	_, nan := found.Quirks[nanQuirk]
-	_, unfit := found.Quirks[unfitQuirk]
-	return nan && (unfit || !strict)
+	_, decimals := found.Quirks[decimalQuirk] // and what it is asked for with
+	return nan && decimals
 }
 
 // counter counts the rows of a table, and holds those of the first documents for

@@ -71,6 +71,7 @@ func (x *crossReading) note(quirk, difference string) {
 // finish turns what was found into quirks.
 func (x *crossReading) finish(at time.Time, version string) {
 	x.takes(nanQuirk, bson.D{{Key: "_id", Value: math.NaN()}})
+	x.decimals()
 	for q, d := range x.unlike {
 		v := "yes"
 		if d != "" {
@@ -95,7 +96,7 @@ func meaning(quirk string) string {
 	case quirk == decimalQuirk:
 		return "Where it does not, no list holds any."
 	case quirk == unfitQuirk:
-		return "Conditions fold on columns of which a value that does not fit is an error, where it finds all of those."
+		return "Conditions fold on columns whose misfits are errors: the server is asked for misfits after the statement."
 	case quirk == countQuirk:
 		return "count(*) folds."
 	case first == "compares":

@@ -148,7 +148,8 @@ func (r *reader) ended(ctx context.Context) error {
 	return r.s.fit(ctx, r.c, r.c.strict)
 }
 
-// fit fails where a document has a value that does not fit one of the fields. What the server finds for that may hold documents that are well.
+// fit fails where a document has a value that does not fit one of the fields. What
+// the server finds for that may hold documents that are well.
 func (s *Source) fit(ctx context.Context, c *command, fields []field) (err error) {
 	if len(fields) == 0 {
 		return nil

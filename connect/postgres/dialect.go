@@ -36,6 +36,8 @@ var dialect = &sqldb.Dialect{
 		switch {
 		case c.ReadAs != "":
 			return "CAST(" + ref + " AS " + c.ReadAs + ")"
+		case strings.HasPrefix(c.Collation, nondeterministic) && c.Type.Kind == value.Text:
+			return ref + `::text COLLATE "C"` // a function's operand is then what is grouped by, varchar or not
 		case strings.HasPrefix(c.Collation, nondeterministic):
 			return ref + ` COLLATE "C"`
 		}
@@ -94,8 +96,14 @@ var dialect = &sqldb.Dialect{
 	// Texts are equal by their bytes under each collation that is deterministic. A
 	// function of what is grouped by with COLLATE would not be found to be one.
 	GroupsAsIs: func(s *sqldb.Source, c *plan.Col) bool { return s.Column(c) != nil },
-	Null:       func(t value.Type) string { return "CAST(NULL AS " + typeName(value.Of(t.Kind)) + ")" },
-	AsText:     func(r sqldb.Rope) sqldb.Rope { return sqldb.Text("CAST(").Add(r, sqldb.Text(" AS text)")) },
+	Grouped: func(s *sqldb.Source, e plan.Expr) *fold.Reason {
+		if c := s.Column(e); e.Type().Kind != value.Char || c != nil && !strings.HasPrefix(c.Collation, nondeterministic) {
+			return nil
+		}
+		return sqldb.Reasonf("no-equivalent", "Cast it to text.", "PostgreSQL does not find a char(n) that is grouped by under a collation in functions of it.")
+	},
+	Null:   func(t value.Type) string { return "CAST(NULL AS " + typeName(value.Of(t.Kind)) + ")" },
+	AsText: func(r sqldb.Rope) sqldb.Rope { return sqldb.Text("CAST(").Add(r, sqldb.Text(" AS text)")) },
 }
 
 // varchar reports whether an expression that is written in parentheses or as a name

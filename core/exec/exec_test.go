@@ -366,6 +366,7 @@ func TestRightSidesAreReadUntilAllRowsHavePartners(t *testing.T) {
 	}{
 		{"each finds one at once", plan.SemiJoin, []plan.Expr{op("is not null", col(3)), op("<>", col(3), col(2))}, 5, 8 * BatchRows},
 		{"a NULL finds none", plan.SemiJoin, []plan.Expr{op("<=", col(1), col(3))}, 4, len(many)},
+		{"some that look for none", plan.SemiJoin, []plan.Expr{op("is not null", col(1)), op("<>", col(3), col(2))}, 4, 8 * BatchRows},
 		{"none without a partner", plan.AntiJoin, []plan.Expr{op("<>", col(3), col(2))}, 0, 8 * BatchRows},
 		{"all without a partner", plan.AntiJoin, []plan.Expr{op("<", col(3), col(3)), op("<>", col(3), col(2))}, 5, len(many)},
 		{"no condition", plan.SemiJoin, nil, 5, 8 * BatchRows},

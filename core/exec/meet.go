@@ -6,7 +6,10 @@ import (
 	"io"
 	"slices"
 
+	"github.com/apache/arrow-go/v18/arrow/array"
+
 	"rovik/core/kernel"
+	"rovik/core/value"
 )
 
 // How semi- and anti-joins look for partners where there is no equality to look
@@ -53,11 +56,24 @@ func (o *joinOp) rounds(ctx context.Context, wants []int32) ([]int32, error) {
 	return wants, nil
 }
 
-// meet holds the left rows, and reads the right ones only until each of those has a
-// partner.
+// asking are the rows of the current batch that look for a partner.
+func (o *joinOp) asking() ([]int32, error) {
+	place := array.NewInt32Builder(value.Memory)
+	for i := range o.current.Len {
+		place.Append(int32(i))
+	}
+	cols := o.current.Cols
+	some, err := kernel.Select(kernel.Batch{Len: o.current.Len, Cols: append(cols[:len(cols):len(cols)], place.NewArray())}, o.asks)
+	if err != nil {
+		return nil, err
+	}
+	return slices.Clone(some.Cols[len(cols)].(*array.Int32).Int32Values()), nil
+}
+
+// meet holds the left rows, and reads the right ones only until each of those that
+// look for a partner has one.
 func (o *joinOp) meet(ctx context.Context) error {
 	var held []kernel.Batch
-	asked := false
 	for {
 		b, err := o.probe.next(ctx)
 		if errors.Is(err, io.EOF) {
@@ -69,11 +85,6 @@ func (o *joinOp) meet(ctx context.Context) error {
 		if err := o.budget.take(b.Bytes(), "join"); err != nil {
 			return err
 		}
-		some, err := o.asked(b)
-		if err != nil {
-			return err
-		}
-		asked = asked || some
 		held = append(held, b)
 	}
 	var err error
@@ -81,8 +92,11 @@ func (o *joinOp) meet(ctx context.Context) error {
 		return err
 	}
 	o.matched = make([]bool, o.current.Len)
-	wants := o.unmatched()
-	for asked && len(wants) > 0 {
+	wants, err := o.asking()
+	if err != nil {
+		return err
+	}
+	for len(wants) > 0 {
 		if o.table, err = o.build.next(ctx); errors.Is(err, io.EOF) {
 			break
 		}

@@ -21,3 +21,7 @@ SELECT t4.v0, t4.a1 FROM (SELECT t5.c AS v0, sum(t5.b) AS a0, max(t5.b) AS a1 FR
 SELECT la, count(*) FROM ma.wild GROUP BY la HAVING la > 'A' OR count(*) > 50
 SELECT bi, en, count(*) FROM ma.wild GROUP BY bi, en HAVING (bi = 'a' OR count(*) > 20) AND en IS NOT NULL
 SELECT s, n FROM (SELECT s, count(*) AS n, max(id) AS m FROM sl.nasty GROUP BY s) q WHERE s < 'b' OR n + m > 90
+SELECT reverse(coalesce(ch, 'x')), count(*) FROM pg.wild GROUP BY coalesce(ch, 'x')
+SELECT reverse(v), count(*) FROM (SELECT ch AS v FROM pg.wild UNION ALL SELECT ch FROM pg.wild) q GROUP BY v
+SELECT DISTINCT ch, length(ch) FROM pg.wild
+SELECT CASE WHEN id > 4 THEN ch END AS x, length(CASE WHEN id > 4 THEN ch END), count(*) FROM pg.wild GROUP BY CASE WHEN id > 4 THEN ch END

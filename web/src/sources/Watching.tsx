@@ -21,6 +21,12 @@ export function Health({ source }: { source: SourceInfo }) {
         it could not be read at {at}: {middle(h.error, 90)}
       </Text>
     )
+  if (h.error)
+    return (
+      <Text color="narrowed" whiteSpace="nowrap" role="status" title={h.error}>
+        a run found at {at}: {middle(h.error, 90)}
+      </Text>
+    )
   return (
     <Text color={h.broken.length > 0 ? 'kept' : 'narrowed'} whiteSpace="nowrap" role="status" title={h.broken.join(', ')}>
       it differs since {at}: {count(h.changes)} {h.changes === 1 ? 'change' : 'changes'}
