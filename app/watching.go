@@ -3,12 +3,14 @@ package app
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"sort"
 	"sync"
 	"time"
 
 	"rovik/core/exec"
 	"rovik/core/kernel"
+	"rovik/core/value"
 	"rovik/records"
 )
 
@@ -130,8 +132,9 @@ func (a *App) CheckSource(ctx context.Context, name string) (*Health, error) {
 // differs marks a source that a run found to be other than its plan relies on, until
 // it is checked or refreshed: what else differs is not counted.
 func (a *App) differs(source string, err error) {
-	if before := a.health.of(source); before == nil || before.State != "differs" {
-		a.health.set(source, &Health{State: "differs", At: time.Now(), Error: err.Error(), Broken: []string{}})
+	var found *value.Error
+	if before := a.health.of(source); errors.As(err, &found) && (before == nil || before.State != "differs") {
+		a.health.set(source, &Health{State: "differs", At: time.Now(), Error: found.Message, Broken: []string{}})
 	}
 }
 

@@ -24,7 +24,7 @@ export function Health({ source }: { source: SourceInfo }) {
   if (h.error)
     return (
       <Text color="narrowed" whiteSpace="nowrap" role="status" title={h.error}>
-        a run found at {at}: {middle(h.error, 90)}
+        a run found at {at}: {middle(h.error, 140)}
       </Text>
     )
   return (
