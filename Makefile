@@ -83,10 +83,11 @@ SEEDS ?= 20000
 fuzz: debs
 	ROVIK_SEEDS=$(SEEDS) go test -count=1 -timeout 120m -run TestWideQueriesHoldTheLaw ./tests
 	ROVIK_SEEDS=$$(( $(SEEDS) / 4 )) go test -count=1 -timeout 80m -run TestGeneratedQueriesHoldTheLaw ./tests
-	ROVIK_SEEDS=$(SEEDS) go test -count=1 -timeout 80m -run 'TestGeneratedCallsHoldTheLaw|TestGeneratedRegexesHoldTheLaw|TestGeneratedPatternsHoldTheLaw' ./tests
+	ROVIK_SEEDS=$(SEEDS) go test -count=1 -timeout 80m -run 'TestGeneratedCallsHoldTheLaw|TestGeneratedRegexesHoldTheLaw|TestGeneratedSimilarPatternsHoldTheLaw|TestGeneratedPatternsHoldTheLaw' ./tests
 	ROVIK_SEEDS=$(SEEDS) go test -count=1 -timeout 80m -run 'TestRefusals|TestEachRule|TestLineageByItsMeaning|TestRenamesKeep|TestFormEdits' ./core/tests
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/syntax
 	go test -run '^$$' -fuzz FuzzForm -fuzztime 60s ./core/form
+	go test -run '^$$' -fuzz FuzzCompile -fuzztime 60s ./core/regex
 	go test -run '^$$' -fuzz FuzzDecimal -fuzztime 60s ./core/value
 	go test -run '^$$' -fuzz FuzzPlanning -fuzztime 60s ./connect/verdicts
 	go test -run '^$$' -fuzz FuzzScanner -fuzztime 60s ./connect/files

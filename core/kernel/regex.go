@@ -1,332 +1,128 @@
 package kernel
 
 import (
-	"regexp"
-	"regexp/syntax"
-	"slices"
-	"strings"
-	"sync"
+	"unicode/utf8"
 
+	"rovik/core/regex"
 	"rovik/core/value"
 )
 
-// regex is a compiled regular expression. The syntax is PostgreSQL's advanced
-// one as far as Go's engine, which needs time linear in its input, can follow:
-// back references and lookaround are errors.
-type regex struct {
-	re    *regexp.Regexp
-	root  *piece
-	plain bool // Go's engine finds the first match that PostgreSQL finds
-	all   bool // flag g
-	nsub  int
-}
+// The functions of regular expressions, by PostgreSQL's regexp.c.
 
-var (
-	regexCache sync.Map // string → *regex
-	regexCount int
-	regexMutex sync.Mutex
-)
-
-// Words of PostgreSQL's syntax that Go spells otherwise.
-var regexWords = strings.NewReplacer(`\\`, `\\`, `\m`, `\b`, `\M`, `\b`, `\y`, `\b`, `\Y`, `\B`, `\Z`, `\z`, `[[:<:]]`, `\b`, `[[:>:]]`, `\b`)
-
-func compileRegex(pattern, flags string) (*regex, error) {
-	key := flags + "/" + pattern
-	if r, ok := regexCache.Load(key); ok {
-		return r.(*regex), nil
-	}
-	r := &regex{}
-	foldCase, newline := false, false
-	for _, f := range flags {
-		switch f {
-		case 'g':
-			r.all = true
-		case 'i':
-			foldCase = true
-		case 'c':
-			foldCase = false
-		case 'n', 'm':
-			newline = true
-		case 's':
-			newline = false
-		default:
-			return nil, value.Errorf(value.CodeBadParameter, "invalid regular expression option: %q", string(f))
-		}
-	}
-	text := pattern
-	if rest, ok := strings.CutPrefix(text, "(?i)"); ok {
-		text, foldCase = rest, true
-	}
-	mode := syntax.Perl | syntax.DotNL
-	if newline {
-		mode = syntax.Perl &^ syntax.OneLine
-	}
-	text, numbers, err := numbered(regexWords.Replace(text))
-	if err != nil {
-		return nil, err
-	}
-	parsed, err := syntax.Parse(text, mode)
-	if err != nil {
-		return nil, value.Errorf("2201B", "invalid regular expression: %s", err)
-	}
-	if foldCase {
-		foldASCII(parsed)
-	}
-	if r.re, err = regexp.Compile(parsed.String()); err != nil {
-		return nil, value.Errorf("2201B", "invalid regular expression: %s", err)
-	}
-	r.re.Longest()
-	r.root, r.nsub = pieces(parsed, numbers), slices.Max(numbers)
-	r.plain = r.nsub == 0 && r.root.pref != shortest
-	regexMutex.Lock()
-	defer regexMutex.Unlock()
-	if regexCount++; regexCount > 1000 {
-		regexCache.Clear()
-		regexCount = 0
-	}
-	regexCache.Store(key, r)
-	return r, nil
-}
-
-// numbered makes parentheses that only group ones that Go's parser keeps, and
-// returns for each of them its number, or 0 where it only groups. A quantifier
-// needs something before it that is no place.
-func numbered(pattern string) (string, []int, error) {
-	var b strings.Builder
-	numbers, last := []int{0}, 0
-	class, operand := false, false
-	for i := 0; i < len(pattern); i++ {
-		c := pattern[i]
-		b.WriteByte(c)
-		before := operand
-		operand = class || strings.IndexByte("^$|(", c) < 0
-		switch {
-		case !before && !class && (strings.IndexByte("*+?", c) >= 0 || c == '{' && i+1 < len(pattern) && pattern[i+1] >= '0' && pattern[i+1] <= '9'):
-			return "", nil, value.Errorf("2201B", "invalid regular expression: quantifier operand invalid")
-		case c == '\\' && i+1 < len(pattern):
-			i++
-			b.WriteByte(pattern[i])
-			operand = strings.IndexByte("AbBz", pattern[i]) < 0
-		case class && c == '[' && i+1 < len(pattern) && strings.IndexByte(":.=", pattern[i+1]) >= 0:
-			if end := strings.Index(pattern[i+2:], pattern[i+1:i+2]+"]"); end >= 0 {
-				b.WriteString(pattern[i+1 : i+2+end+2])
-				i += 2 + end + 1
-			}
-		case class:
-			class = c != ']'
-		case c == '[':
-			class = true
-			for _, first := range []string{"^", "]"} { // a bracket that is first is itself
-				if strings.HasPrefix(pattern[i+1:], first) {
-					b.WriteString(first)
-					i++
-				}
-			}
-		case c == '(' && strings.HasPrefix(pattern[i:], "(?:"):
-			numbers = append(numbers, 0)
-			i += len("?:")
-		case c == '(' && !strings.HasPrefix(pattern[i:], "(?"):
-			last++
-			numbers = append(numbers, last)
-		}
-	}
-	return b.String(), numbers, nil
-}
-
-// foldASCII lets every ASCII letter stand for both its cases, as the C
-// collation does, and leaves other letters alone.
-func foldASCII(r *syntax.Regexp) {
-	other := func(c rune) (rune, bool) {
-		switch {
-		case c >= 'a' && c <= 'z':
-			return c - 32, true
-		case c >= 'A' && c <= 'Z':
-			return c + 32, true
-		}
-		return c, false
-	}
-	switch r.Op {
-	case syntax.OpLiteral:
-		subs := make([]*syntax.Regexp, len(r.Rune))
-		for i, c := range r.Rune {
-			if o, ok := other(c); ok {
-				subs[i] = &syntax.Regexp{Op: syntax.OpCharClass, Rune: []rune{min(c, o), min(c, o), max(c, o), max(c, o)}}
-			} else {
-				subs[i] = &syntax.Regexp{Op: syntax.OpLiteral, Rune: []rune{c}}
-			}
-		}
-		*r = syntax.Regexp{Op: syntax.OpConcat, Sub: subs}
-		return
-	case syntax.OpCharClass:
-		var add []rune
-		for i := 0; i < len(r.Rune); i += 2 {
-			for c := max(r.Rune[i], 'A'); c <= min(r.Rune[i+1], 'z'); c++ {
-				if o, ok := other(c); ok {
-					add = append(add, o, o)
-				}
-			}
-		}
-		merged := append(append([]rune{}, r.Rune...), add...)
-		// The printer wants sorted ranges.
-		var alternatives []*syntax.Regexp
-		for i := 0; i < len(merged); i += 2 {
-			alternatives = append(alternatives, &syntax.Regexp{Op: syntax.OpCharClass, Rune: merged[i : i+2]})
-		}
-		if len(add) > 0 {
-			*r = syntax.Regexp{Op: syntax.OpAlternate, Sub: alternatives}
-		}
-		return
-	}
-	for _, s := range r.Sub {
-		foldASCII(s)
-	}
-}
-
-// each calls f for each match until f returns false; see matcher.all.
-func (r *regex) each(s string, f func(at []int) bool) error {
-	if !r.re.MatchString(s) {
-		return nil
-	}
-	m := matcher{root: r.root, nsub: r.nsub, text: s}
-	return m.all(f)
-}
-
-// first returns the first match, or nil.
-func (r *regex) first(s string) (at []int, err error) {
-	if r.plain {
-		return r.re.FindStringIndex(s), nil
-	}
-	err = r.each(s, func(m []int) bool { at = m; return false })
-	return at, err
-}
-
-// groups returns the texts of the parentheses of a match, or of the whole where
-// there are none.
-func (r *regex) groups(s string, at []int) []value.Value {
+// groupsOf returns the texts of the groups of a match, or of the whole where there
+// are none.
+func groupsOf(re *regex.Regex, s string, at []int) []value.Value {
 	var out []value.Value
-	for i := min(1, r.nsub); i <= r.nsub; i++ {
-		if at[2*i] < 0 {
-			out = append(out, value.NullOf(value.Text))
-		} else {
-			out = append(out, value.TextOf(s[at[2*i]:at[2*i+1]]))
-		}
+	for i := min(1, re.Groups()); i <= re.Groups(); i++ {
+		out = append(out, partOf(s, at, i))
 	}
 	return out
 }
 
-// split cuts s at matches; a match without length cuts between characters, and not
-// behind another match.
-func (r *regex) split(s string) ([]string, error) {
-	var out []string
-	last := 0
-	err := r.each(s, func(m []int) bool {
-		if m[1] > m[0] || m[0] > last && m[0] < len(s) {
-			out = append(out, s[last:m[0]])
-			last = m[1]
+// group returns the number of the group that a sub-expression's number is for:
+// without groups, the first is the whole.
+func group(re *regex.Regex, sub int) int {
+	if sub == 1 && re.Groups() == 0 {
+		return 0
+	}
+	return sub
+}
+
+// partOf returns the text of group i of a match, or of the match where i is 0.
+func partOf(s string, at []int, i int) value.Value {
+	if 2*i >= len(at) || at[2*i] < 0 {
+		return value.NullOf(value.Text)
+	}
+	return value.TextOf(s[at[2*i]:at[2*i+1]])
+}
+
+// compiled compiles the pattern a[1] with the options a[flags], if these are given.
+// Of the functions only some find all matches for option g; use says what to use
+// instead.
+func compiled(a []value.Value, flags int, name, use string) (*regex.Regex, error) {
+	options := ""
+	if len(a) > flags {
+		options = a[flags].Str
+	}
+	re, err := regex.Compile(a[1].Str, options)
+	if err == nil && re.Global && name != "" {
+		err = value.Errorf(value.CodeBadParameter, `%s() does not support the "global" option`, name)
+		if use != "" {
+			err = err.(*value.Error).WithHint("use %s", use)
 		}
-		return true
+		return nil, err
+	}
+	return re, err
+}
+
+// position reads the argument i, which counts from least, or returns without if
+// it is not given.
+func position(a []value.Value, i int, name string, least, without int) (int, error) {
+	if len(a) <= i {
+		return without, nil
+	}
+	if n := a[i].Int; n >= int64(least) {
+		return int(n), nil
+	}
+	return 0, value.Errorf(value.CodeBadParameter, `invalid value for parameter "%s": %d`, name, a[i].Int)
+}
+
+// offsetOf returns the offset of the character that argument i counts from 1, or
+// one behind the end.
+func offsetOf(a []value.Value, i int) (int, error) {
+	n, err := position(a, i, "start", 1, 1)
+	s, at := a[0].Str, 0
+	for ; n > 1 && at <= len(s); n-- {
+		_, size := utf8.DecodeRuneInString(s[at:])
+		at += max(size, 1)
+	}
+	return at, err
+}
+
+// nthMatch returns the nth match of re in a[0], n being argument i, among those
+// that begin at argument i−1 or behind.
+func nthMatch(re *regex.Regex, a []value.Value, i int) (at []int, err error) {
+	start, err := offsetOf(a, i-1)
+	if err != nil {
+		return nil, err
+	}
+	n, err := position(a, i, "n", 1, 1)
+	if err != nil {
+		return nil, err
+	}
+	err = re.EachFrom(a[0].Str, start, func(m []int) bool {
+		if n--; n == 0 {
+			at = m
+		}
+		return n > 0
 	})
-	return append(out, s[last:]), err
+	return at, err
 }
 
-// template turns \1 and \& of a replacement into Go's form.
-func template(s string) string {
-	var b strings.Builder
-	for i := 0; i < len(s); i++ {
-		switch {
-		case s[i] == '$':
-			b.WriteString("$$")
-		case s[i] == '\\' && i+1 < len(s):
-			i++
-			switch c := s[i]; {
-			case c >= '1' && c <= '9':
-				b.WriteString("${" + string(c) + "}")
-			case c == '&':
-				b.WriteString("${0}")
-			case c == '\\':
-				b.WriteByte('\\')
-			default:
-				b.WriteString(`\` + string(c))
-			}
-		default:
-			b.WriteByte(s[i])
-		}
+// boxAll defines name for the first least of kinds, and with each further one of them.
+func boxAll(name string, result value.Kind, f scalar, least int, kinds ...value.Kind) {
+	for n := least; n <= len(kinds); n++ {
+		box(name, result, f, kinds[:n]...)
 	}
-	return b.String()
-}
-
-func (r *regex) replace(s, by string) (string, error) {
-	var out []byte
-	t, last := template(by), 0
-	put := func(m []int) bool {
-		out = r.re.ExpandString(append(out, s[last:m[0]]...), t, s, m)
-		last = m[1]
-		return r.all
-	}
-	if r.all {
-		err := r.each(s, put)
-		return string(out) + s[last:], err
-	}
-	m, err := r.first(s)
-	if m != nil {
-		put(m)
-	}
-	return string(out) + s[last:], err
-}
-
-// similar turns a SIMILAR TO pattern into a regular expression.
-func similar(pattern, escape string) (string, error) {
-	if len([]rune(escape)) > 1 {
-		return "", value.Errorf("22025", "invalid escape string").WithHint("an escape is one character or empty")
-	}
-	var b strings.Builder
-	b.WriteString("^(?:")
-	escaped, class := false, false
-	for _, c := range pattern {
-		switch {
-		case escaped:
-			b.WriteString(regexp.QuoteMeta(string(c)))
-			escaped = false
-		case string(c) == escape:
-			escaped = true
-		case class:
-			b.WriteRune(c)
-			class = c != ']'
-		case c == '%':
-			b.WriteString(".*")
-		case c == '_':
-			b.WriteByte('.')
-		case c == '[':
-			class = true
-			b.WriteRune(c)
-		case strings.ContainsRune(`.^$\`, c):
-			b.WriteString(`\` + string(c))
-		default:
-			b.WriteRune(c)
-		}
-	}
-	return b.String() + ")$", nil
 }
 
 func init() {
 	t, i4, texts := value.Text, value.Int4, value.ArrayOf(value.Text)
 	match := func(flags string) func(s, p string) (bool, error) {
 		return func(s, p string) (bool, error) {
-			re, err := compileRegex(p, flags)
+			re, err := regex.Compile(p, flags)
 			if err != nil {
 				return false, err
 			}
-			return re.re.MatchString(s), nil
+			return re.Match(s)
 		}
 	}
 	for _, k := range []value.Kind{t, value.Char} {
 		def2("~", k, t, value.Bool, match(""))
 		def2("~*", k, t, value.Bool, match("i"))
 	}
-	def2("regexp_like", t, t, value.Bool, match(""))
-	def3("regexp_like", t, t, t, value.Bool, func(s, p, flags string) (bool, error) { return match(flags)(s, p) })
 	similarTo := func(s, p, e string) (bool, error) {
-		re, err := similar(p, e)
+		re, err := regex.Similar(p, e)
 		if err != nil {
 			return false, err
 		}
@@ -338,93 +134,140 @@ func init() {
 			if a[1].IsNull || a[2].IsNull {
 				return nullValue(), nil
 			}
-			if _, err := similar(a[1].Str, a[2].Str); err != nil || a[0].IsNull { // whatever there is to match
+			if _, err := regex.Similar(a[1].Str, a[2].Str); err != nil || a[0].IsNull { // whatever there is to match
 				return nullValue(), err
 			}
 			is, err := similarTo(a[0].Str, a[1].Str, a[2].Str)
 			return boolValue(is), err
 		}))
 	}
-	def3("regexp_replace", t, t, t, t, func(s, p, by string) (string, error) {
-		re, err := compileRegex(p, "")
-		if err != nil {
-			return "", err
-		}
-		return re.replace(s, by)
-	})
-	box("regexp_replace", t, func(a []value.Value) (value.Value, error) {
-		re, err := compileRegex(a[1].Str, a[3].Str)
+	boxAll("regexp_like", value.Bool, func(a []value.Value) (value.Value, error) {
+		re, err := compiled(a, 2, "regexp_like", "")
 		if err != nil {
 			return nullValue(), err
 		}
-		out, err := re.replace(a[0].Str, a[2].Str)
+		is, err := re.Match(a[0].Str)
+		return boolValue(is), err
+	}, 2, t, t, t)
+	boxAll("regexp_replace", t, func(a []value.Value) (value.Value, error) {
+		if len(a) > 3 && a[3].Str != "" && a[3].Str[0] >= '0' && a[3].Str[0] <= '9' {
+			return nullValue(), value.Errorf(value.CodeBadParameter, "invalid regular expression option: %q", a[3].Str[:1]).
+				WithHint("to give a start, cast the fourth argument to integer")
+		}
+		re, err := compiled(a, 3, "", "")
+		if err != nil {
+			return nullValue(), err
+		}
+		nth := 1
+		if re.Global {
+			nth = 0
+		}
+		out, err := re.Replace(a[0].Str, a[2].Str, 0, nth)
 		return textValue(out), err
-	}, t, t, t, t)
-	found := func(re *regex, s string) (value.Value, error) {
-		m, err := re.first(s)
+	}, 3, t, t, t, t)
+	boxAll("regexp_replace", t, func(a []value.Value) (value.Value, error) {
+		start, err := offsetOf(a, 3)
+		if err != nil {
+			return nullValue(), err
+		}
+		nth, err := position(a, 4, "n", 0, 1)
+		if err != nil {
+			return nullValue(), err
+		}
+		re, err := compiled(a, 5, "", "")
+		if err != nil {
+			return nullValue(), err
+		}
+		out, err := re.Replace(a[0].Str, a[2].Str, start, nth)
+		return textValue(out), err
+	}, 4, t, t, t, i4, i4, t)
+	boxAll("regexp_match", texts, func(a []value.Value) (value.Value, error) {
+		re, err := compiled(a, 2, "regexp_match", "regexp_matches")
+		if err != nil {
+			return nullValue(), err
+		}
+		m, err := re.First(a[0].Str)
 		if m == nil {
 			return nullValue(), err
 		}
-		return listValue(re.groups(s, m)), err
-	}
-	withFlags := func(name string, result value.Kind, f func(re *regex, s string) (value.Value, error)) {
-		run := func(a []value.Value) (value.Value, error) {
-			flags := ""
-			if len(a) > 2 {
-				flags = a[2].Str
-			}
-			re, err := compileRegex(a[1].Str, flags)
-			if err != nil {
-				return nullValue(), err
-			}
-			return f(re, a[0].Str)
+		return listValue(groupsOf(re, a[0].Str, m)), err
+	}, 2, t, t, t)
+	boxAll("regexp_split_to_array", texts, func(a []value.Value) (value.Value, error) {
+		re, err := compiled(a, 2, "regexp_split_to_array", "")
+		if err != nil {
+			return nullValue(), err
 		}
-		box(name, result, run, t, t)
-		box(name, result, run, t, t, t)
-	}
-	withFlags("regexp_match", texts, found)
-	withFlags("regexp_split_to_array", texts, func(re *regex, s string) (value.Value, error) {
-		parts, err := re.split(s)
+		parts, err := re.Split(a[0].Str)
 		var out []value.Value
 		for _, p := range parts {
 			out = append(out, value.TextOf(p))
 		}
 		return listValue(out), err
-	})
-	box("regexp_count", i4, func(a []value.Value) (value.Value, error) {
-		re, err := compileRegex(a[1].Str, "")
+	}, 2, t, t, t)
+	boxAll("regexp_count", i4, func(a []value.Value) (value.Value, error) {
+		start, err := offsetOf(a, 2)
+		if err != nil {
+			return nullValue(), err
+		}
+		re, err := compiled(a, 3, "regexp_count", "")
 		if err != nil {
 			return nullValue(), err
 		}
 		n := int64(0)
-		err = re.each(a[0].Str, func([]int) bool { n++; return true })
+		err = re.EachFrom(a[0].Str, start, func([]int) bool { n++; return true })
 		return intValue(n), err
-	}, t, t)
-	for _, name := range []string{"substring", "regexp_substr"} {
-		box(name, t, func(a []value.Value) (value.Value, error) {
-			re, err := compileRegex(a[1].Str, "")
-			if err != nil {
-				return nullValue(), err
-			}
-			m, err := re.first(a[0].Str)
-			switch {
-			case m == nil:
-				return nullValue(), err
-			case name == "regexp_substr":
-				return textValue(a[0].Str[m[0]:m[1]]), err
-			}
-			return re.groups(a[0].Str, m)[0], err
-		}, t, t)
-	}
-	box("regexp_instr", i4, func(a []value.Value) (value.Value, error) {
-		re, err := compileRegex(a[1].Str, "")
+	}, 2, t, t, i4, t)
+	boxAll("regexp_substr", t, func(a []value.Value) (value.Value, error) {
+		sub, err := position(a, 5, "subexpr", 0, 0)
 		if err != nil {
 			return nullValue(), err
 		}
-		m, err := re.first(a[0].Str)
-		if m == nil {
+		re, err := compiled(a, 4, "regexp_substr", "")
+		if err != nil {
+			return nullValue(), err
+		}
+		m, err := nthMatch(re, a, 3)
+		return partOf(a[0].Str, m, group(re, sub)), err
+	}, 2, t, t, i4, i4, t, i4)
+	boxAll("regexp_instr", i4, func(a []value.Value) (value.Value, error) {
+		end, err := position(a, 4, "endoption", 0, 0)
+		if err == nil && end > 1 {
+			err = value.Errorf(value.CodeBadParameter, `invalid value for parameter "endoption": %d`, end)
+		}
+		if err != nil {
+			return nullValue(), err
+		}
+		sub, err := position(a, 6, "subexpr", 0, 0)
+		if err != nil {
+			return nullValue(), err
+		}
+		re, err := compiled(a, 5, "regexp_instr", "")
+		if err != nil {
+			return nullValue(), err
+		}
+		m, err := nthMatch(re, a, 3)
+		if sub = group(re, sub); 2*sub >= len(m) || m[2*sub] < 0 {
 			return intValue(0), err
 		}
-		return intValue(int64(length(a[0].Str[:m[0]])) + 1), nil
-	}, t, t)
+		return intValue(int64(length(a[0].Str[:m[2*sub+end]])) + 1), err
+	}, 2, t, t, i4, i4, i4, t, i4)
+	found := func(s, pattern string) (value.Value, error) {
+		re, err := regex.Compile(pattern, "")
+		if err != nil {
+			return nullValue(), err
+		}
+		m, err := re.First(s)
+		if m == nil {
+			return nullValue(), err
+		}
+		return groupsOf(re, s, m)[0], err
+	}
+	box("substring", t, func(a []value.Value) (value.Value, error) { return found(a[0].Str, a[1].Str) }, t, t)
+	box("substring", t, func(a []value.Value) (value.Value, error) { // SIMILAR … ESCAPE
+		pattern, err := regex.Similar(a[1].Str, a[2].Str)
+		if err != nil {
+			return nullValue(), err
+		}
+		return found(a[0].Str, pattern)
+	}, t, t, t)
 }

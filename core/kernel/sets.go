@@ -177,13 +177,14 @@ func init() {
 			return one(out), nil
 		}}
 	}
-	texts := func(name string, apart bool, args []value.Kind, split func(a []value.Value) ([]string, error)) {
+	texts := func(name string, apart bool, all []value.Kind, split func(a []value.Value) ([]string, error)) {
 		setFunctions[name] = func(kinds []value.Kind) *SetFunc {
+			args := all[:max(2, min(len(kinds), len(all)))]
 			if !fits(kinds, args) {
 				return nil
 			}
 			return &SetFunc{args, []value.Kind{t}, []string{name}, func(a []value.Value) ([][]value.Value, error) {
-				if a[0].IsNull || a[1].IsNull && !apart {
+				if a[0].IsNull || !apart && anyNull(a) {
 					return nil, nil
 				}
 				parts, err := split(a)
@@ -207,13 +208,14 @@ func init() {
 		}
 		return strings.Split(a[0].Str, a[1].Str), nil
 	})
-	texts("regexp_split_to_table", false, []value.Kind{t, t}, func(a []value.Value) ([]string, error) {
-		re, err := compileRegex(a[1].Str, "")
+	splits := func(a []value.Value) ([]string, error) {
+		re, err := compiled(a, 2, "regexp_split_to_table", "")
 		if err != nil {
 			return nil, err
 		}
-		return re.split(a[0].Str)
-	})
+		return re.Split(a[0].Str)
+	}
+	texts("regexp_split_to_table", false, []value.Kind{t, t, t}, splits)
 	setFunctions["regexp_matches"] = func(kinds []value.Kind) *SetFunc {
 		args := []value.Kind{t, t, t}
 		if len(kinds) == 2 {
@@ -227,18 +229,14 @@ func init() {
 			if anyNull(a) {
 				return nil, nil
 			}
-			flags := ""
-			if len(a) > 2 {
-				flags = a[2].Str
-			}
-			re, err := compileRegex(a[1].Str, flags)
+			re, err := compiled(a, 2, "", "")
 			if err != nil {
 				return nil, err
 			}
 			var out []value.Value
-			err = re.each(a[0].Str, func(at []int) bool {
-				out = append(out, value.Value{Kind: texts, List: re.groups(a[0].Str, at)})
-				return re.all
+			err = re.Each(a[0].Str, func(at []int) bool {
+				out = append(out, value.Value{Kind: texts, List: groupsOf(re, a[0].Str, at)})
+				return re.Global
 			})
 			return one(out), err
 		}}

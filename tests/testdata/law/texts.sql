@@ -44,3 +44,25 @@ SELECT to_jsonb(1e300::float8), to_jsonb(1e-300::float8), to_json(1e300::float8)
 SELECT true::float8
 SELECT id FROM pg.nasty WHERE f < 1e300::float8 AND f > -1e300::float8
 SELECT id FROM ma.nasty WHERE f < 1e300::float8 AND f > -1e300::float8
+SELECT regexp_match('aabbcc', '(\w)\1'), regexp_match('abcabcx', '((a|b|c)+)\1'), regexp_replace('hello  wide   sea', '(\s)\1+', '\1', 'g'), 'aXa' ~ '(a)x\1', 'aXA' ~* '(a)x\1'
+SELECT '' ~ '^(()\2){2}$', '' ~ '^(a*)\1{2}$', 'aa' ~ '^((a?)\2){2,}$', regexp_match('aaaa', '((a*)\2)*'), regexp_match('abab', '(ab)\1{0}')
+SELECT regexp_matches('price 12 eur, 40 usd', '\d+(?= usd)', 'g'), regexp_replace('a1b2', '(?<=[a-z])\d', '#', 'g'), 'foobar' ~ '^(?!foo)', 'barfoo' ~ '(?<!bar)foo', regexp_match('x', '(?=(x))x')
+SELECT '\mfoo' ~ 'foo\m', 'foo bar' ~ 'foo\m bar', 'foo bar' ~ 'foo\M bar', 'foo bar' ~ 'foo\M\s\mbar', regexp_replace('foo bar', '\m', '<', 'g'), regexp_replace('foo bar', '\M', '>', 'g')
+SELECT regexp_match('XY1234Z', 'Y*?([0-9]{1,3}){1,1}'), regexp_match('XY1234Z', '(?:Y|y)?([0-9]{2,2}?[0-9]*)'), regexp_match('ab', 'a|b*?'), regexp_match('xbbb', '(a|x)b*?')
+SELECT regexp_count('ababab', 'ab', 2), regexp_count('ABab', 'ab', 1, 'i'), regexp_instr('ababab', '(a)(b)', 1, 2, 1, '', 2), regexp_substr('ababab', '(a)(b)', 1, 2, '', 2), regexp_substr('abc', 'x'), regexp_replace('ababab', 'ab', 'x', 2), regexp_replace('ababab', 'ab', 'x', 1, 2), regexp_replace('ABAB', 'ab', 'x', 1, 0, 'i')
+SELECT regexp_count('abc', 'b', 0)
+SELECT regexp_instr('abc', 'b', 1, 1, 2)
+SELECT regexp_match('abc', 'b', 'g')
+SELECT regexp_replace('abc', 'b', 'x', '1')
+SELECT regexp_substr('éab', 'b', 3), regexp_instr('éab', 'b', 4), regexp_instr('éab', 'b', 9), regexp_count('', 'x*', 1), regexp_count('', 'x*', 2)
+SELECT * FROM regexp_split_to_table('aXbxc', 'x', 'i')
+SELECT regexp_like('a.b', 'a.b', 'q'), regexp_like('axb', 'a.b', 'q'), regexp_like('a b', 'a b', 'x'), regexp_like(E'a\nb', 'a.b', 'p'), regexp_like(E'a\nb', '^b', 'w'), regexp_like(E'a\nb', 'a[^x]b', 'n'), regexp_like(E'a\nb', 'a\Wb', 'n')
+SELECT substring('foobar' SIMILAR '#"o_b#"%' ESCAPE '#'), substring('foobar' SIMILAR '%#"o_b#"%' ESCAPE '#'), substring('abcdefg' SIMILAR 'a#"%#"g' ESCAPE '#'), substring('abcdefg' SIMILAR 'a*#"%#"g*' ESCAPE '#'), substring('abcdefg' SIMILAR 'a#"%|ab#"g' ESCAPE '#')
+SELECT substring('abc' SIMILAR 'a#"b#"c#"' ESCAPE '#')
+SELECT 'a1' SIMILAR TO 'a\d', 'a1' SIMILAR TO 'a#d' ESCAPE '#', 'ad' SIMILAR TO 'a#d' ESCAPE '#', 'ab' SIMILAR TO '(a)(b)', 'a\' SIMILAR TO 'a[\]' ESCAPE '#'
+SELECT 'a' ~ '***=a', 'a.' ~ '***=a.', 'ab' ~ '***:a.', 'A' ~ '(?i)a', 'ab' ~ '(?x) a b # comment', 'a+' ~ '(?q)a+', E'a\nb' ~ '(?w)^b$', 'ab' ~ 'a(?#comment)b', 'aa' ~ '^a(?#comment){2}$'
+SELECT 'a' ~ '[[:alpha:]]', 'é' ~ '[[:alpha:]]', '_' ~ '[[:word:]]', 'é' ~ '\w', '-' ~ '[a\-z]', ']' ~ '[]]', 'x' ~ '[^]]', 'b' ~ '[[.a.]-c]', 'a' ~ '[[=a=]]', E'\t' ~ '[[:blank:]]', 'é' ~ '[[:ascii:]]'
+SELECT 'a' ~ '[[:letters:]]'
+SELECT 'a' ~ '(a\1)'
+SELECT 'a' ~ 'a{2,1}'
+SELECT 'a' ~ '(?z)a'
