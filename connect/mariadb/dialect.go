@@ -41,16 +41,21 @@ var dialect = &sqldb.Dialect{
 		return "?"
 	},
 	Column: func(c *catalog.Column, ref string) string {
-		switch c.ReadAs {
-		case "":
+		if c.ReadAs == "" {
 			return ref
-		case zeroAsNull:
-			return "NULLIF(" + ref + ", 0)"
 		}
 		if before, behind, ok := strings.Cut(c.ReadAs, "%s"); ok {
 			return before + ref + behind
 		}
 		return "CAST(" + ref + " AS " + c.ReadAs + ")"
+	},
+	// MariaDB stores 0000-00-00 and, unless told otherwise, 2024-02-00 and 2024-02-31.
+	// Its date arithmetic gives NULL for them.
+	Valid: func(c *catalog.Column, column string) string {
+		if !c.Type.Kind.IsTime() {
+			return ""
+		}
+		return "(" + column + " + INTERVAL 0 DAY)"
 	},
 	Kinds: map[value.Kind]bool{value.Bool: true, value.Int2: true, value.Int4: true, value.Int8: true, value.Numeric: true,
 		value.Float8: true, value.Date: true, value.Timestamp: true, value.TimestampTZ: true, value.Bytea: true},

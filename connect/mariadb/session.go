@@ -6,7 +6,6 @@ import (
 	"database/sql/driver"
 	"fmt"
 	"regexp"
-	"slices"
 	"strings"
 	"sync"
 
@@ -126,9 +125,6 @@ func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.T
 	}
 	for i, t := range look {
 		is := fresh[i]
-		if is != nil {
-			is.Columns = alike(t, is.Columns)
-		}
 		if broken := t.Broken(is, reads[t]); broken != "" {
 			return connect.Changed(s.name, broken)
 		}
@@ -137,20 +133,6 @@ func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.T
 		}
 	}
 	return nil
-}
-
-// alike reads columns of which zero dates were found as they were read before:
-// whether there are any is a question of rows.
-func alike(known *catalog.Table, columns []catalog.Column) []catalog.Column {
-	out := slices.Clone(columns)
-	for i := range out {
-		for _, c := range known.Columns {
-			if c.Name == out[i].Name && c.ReadAs == zeroAsNull && out[i].ReadAs == "" {
-				out[i].ReadAs = zeroAsNull
-			}
-		}
-	}
-	return out
 }
 
 // described reads what the catalogue says of tables now, through a connection; nil

@@ -225,7 +225,7 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 		}
 		return nil, s.explain(err)
 	}
-	return sqldb.NewRows(rows, st, s.explain, release), nil
+	return sqldb.NewRows(rows, st, value.Kind.IsTime, s.explain, release), nil
 }
 
 // Plan returns MariaDB's EXPLAIN, a line a table; see connect.Source.
@@ -409,6 +409,7 @@ func typed(c *catalog.Column, data string, precision, scale int) bool {
 	if c.Type.Kind != value.Text {
 		c.Collation = ""
 	}
+	c.Nullable = c.Nullable || c.Type.Kind.IsTime() // also a column that is NOT NULL can hold 0000-00-00
 	return true
 }
 
@@ -474,8 +475,8 @@ func (s *Source) keys(ctx context.Context, tables map[tableName]*catalog.Table) 
 	})
 }
 
-// measureTable counts rows, different values and zero dates, which no other
-// database has and which are read as NULL.
+// measureTable counts rows, different values, and dates that are none, which are
+// read as NULL.
 func (s *Source) measureTable(ctx context.Context, t *catalog.Table) error {
 	if t.Rows > countBelow || len(t.Columns) == 0 {
 		return nil
@@ -486,17 +487,22 @@ func (s *Source) measureTable(ctx context.Context, t *catalog.Table) error {
 		if c.Chosen {
 			q = dialect.Column(&c, q)
 		}
-		zero := "0"
-		if c.Type.Kind.IsTime() {
-			zero = "COUNT(CASE WHEN " + q + " = 0 THEN 1 END)"
+		none := "0"
+		if valid := dialect.Valid(&c, q); valid != "" {
+			none = "COUNT(" + q + ") - COUNT(" + valid + ")"
+			q = valid
 		}
-		list = append(list, "COUNT(DISTINCT "+q+")", "COUNT("+q+")", zero)
+		list = append(list, "COUNT(DISTINCT "+q+")", "COUNT("+q+")", none)
 	}
 	counted := len(list)
 	for _, c := range t.Columns { // the ends of numbers and times, between which rows are taken to lie evenly
 		ends := "NULL, NULL"
 		if k := c.Type.Kind; k.IsNumber() || k.IsTime() {
-			ends = "MIN(NULLIF(" + quote(c.Name) + ", 0)), MAX(" + quote(c.Name) + ")"
+			q := quote(c.Name)
+			if valid := dialect.Valid(&c, q); valid != "" {
+				q = valid
+			}
+			ends = "MIN(" + q + "), MAX(" + q + ")"
 		}
 		list = append(list, ends)
 	}
@@ -528,13 +534,9 @@ func (s *Source) measureTable(ctx context.Context, t *catalog.Table) error {
 				c.NullShare = 1 - float64(counts[2+3*i])/float64(t.Rows)
 			}
 			if n := counts[3+3*i]; n > 0 {
-				c.ReadAs = zeroAsNull
-				c.Note = fmt.Sprintf("Holds %d zero dates, which are no dates; they are read as NULL.", n)
+				c.Note = fmt.Sprintf("Holds %d values such as 0000-00-00 that are no dates; they are read as NULL.", n)
 			}
 		}
 		return nil
 	})
 }
-
-// zeroAsNull marks a column whose zero dates are read as NULL.
-const zeroAsNull = "zero dates as NULL"

@@ -68,8 +68,9 @@ func (p *Printer) block(n plan.Node) (*block, error) {
 		}
 		b := *in
 		p.cols = b.cols
+		valid := guards{}
 		for _, c := range n.Conds {
-			r := marked(fold.KindFilter, c.Origin(), p.condition(c))
+			r := marked(fold.KindFilter, c.Origin(), p.condition(c, valid))
 			if b.grouped {
 				b.having = append(b.having[:len(b.having):len(b.having)], r)
 			} else {
@@ -290,9 +291,29 @@ func (p *Printer) scan(s *plan.Scan) *block {
 		if col.Type.Kind == value.Text && col.ReadAs == "" {
 			p.collations[c.ID] = col.Collation
 		}
-		b.cols[c.ID] = Text(d.Column(col, d.Quote(alias)+"."+d.Quote(col.Name)))
+		column := d.Column(col, d.Quote(alias)+"."+d.Quote(col.Name))
+		b.cols[c.ID] = Text(column)
+		if d.Valid != nil {
+			if valid := d.Valid(col, column); valid != "" {
+				b.cols[c.ID] = Rope{{text: valid, stored: column}}
+			}
+		}
 	}
 	return b
+}
+
+// stored returns the block with columns that are given out as they stand, where
+// rows may be told apart by them: who reads the rows makes NULL of what is no value.
+func (b *block) stored() *block {
+	if b.grouped || b.distinct != nil || b.set != nil {
+		return b
+	}
+	out := *b
+	out.cols = make(map[plan.ID]Rope, len(b.cols))
+	for id, r := range b.cols {
+		out.cols[id], _ = r.stored()
+	}
+	return &out
 }
 
 func (p *Printer) join(n *plan.Join) (*block, error) {
@@ -323,8 +344,9 @@ func (p *Printer) join(n *plan.Join) (*block, error) {
 	p.cols = b.cols
 	on := []Rope{}
 	lo, ro := plan.Outputs(n.Left), plan.Outputs(n.Right)
+	valid := guards{}
 	for _, c := range n.On {
-		cond := p.joinCondition(c, lo, ro)
+		cond := p.joinCondition(c, lo, ro, valid)
 		if o := c.Origin(); o.View != n.Org.View || o.Start < n.Org.Start || o.End > n.Org.End {
 			cond = marked(fold.KindFilter, o, cond)
 		}
@@ -377,8 +399,9 @@ func (p *Printer) exists(n *plan.Join, l, r *block) *block {
 		on, listed = NotInSides(n)
 	}
 	lo, ro := plan.Outputs(n.Left), plan.Outputs(n.Right)
+	valid := guards{}
 	for _, c := range on {
-		conds = append(conds, p.joinCondition(c, lo, ro))
+		conds = append(conds, p.joinCondition(c, lo, ro, valid))
 	}
 	query := func(list Rope) Rope {
 		q := Text("SELECT ").Add(list, Text(" FROM "), r.from)
@@ -431,12 +454,12 @@ func (p *Printer) exists(n *plan.Join, l, r *block) *block {
 // joinCondition writes a condition between two sides. Where the source cannot
 // hash or look up what is equal with NULL equal to NULL, the dialect has a form
 // that it can.
-func (p *Printer) joinCondition(c plan.Expr, left, right plan.IDs) Rope {
+func (p *Printer) joinCondition(c plan.Expr, left, right plan.IDs, valid guards) Rope {
 	write := p.Source.Dialect.NullSafeJoin
 	if l, r, equi := plan.EquiKeys(c, left, right); equi && write != nil && c.(*plan.Call).Op == plan.OpNullSafeEqual {
 		return write(p, l, r)
 	}
-	return p.condition(c)
+	return p.condition(c, valid)
 }
 
 // NotInSides takes the condition of an anti-join apart that is NOT IN: the

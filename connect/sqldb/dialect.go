@@ -27,6 +27,10 @@ type Dialect struct {
 	// Column writes how a column is read so that it has its type exactly;
 	// ref is the plain reference.
 	Column func(c *catalog.Column, ref string) string
+	// Valid writes a column, which Column has written, so that a stored value that
+	// is none of its type is NULL, or returns "" where there are no such values.
+	// Rows and comparisons take the column as it stands: see Rope.stored. May be nil.
+	Valid func(c *catalog.Column, column string) string
 	// Kinds are the kinds whose comparisons mean the same here.
 	Kinds map[value.Kind]bool
 	// Calls are the operators and functions by name.
@@ -402,7 +406,7 @@ func (s *Source) rope(root plan.Node) (Rope, error) {
 	if err != nil {
 		return nil, err
 	}
-	return p.selectText(b, root.Columns()), nil
+	return p.selectText(b.stored(), root.Columns()), nil
 }
 
 // withoutKeys drops the conditions on shipped keys.

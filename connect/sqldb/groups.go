@@ -17,8 +17,12 @@ func (p *Printer) aggregate(n *plan.Aggregate, in *block) *block {
 	keys := make([]Rope, len(n.Groups))
 	for i, g := range n.Groups {
 		keys[i] = p.grouped(g.Expr)
+		_, stored := keys[i].stored()
+		if stored {
+			keys[i] = Text(keys[i][0].text)
+		}
 		b.cols[g.ID] = keys[i]
-		if _, isCol := g.Expr.(*plan.Col); !isCol || g.Type.Kind.IsText() { // a text is grouped by with its collation
+		if _, isCol := g.Expr.(*plan.Col); !isCol || stored || g.Type.Kind.IsText() { // a text is grouped by with its collation
 			b.computed[g.ID] = true
 		}
 		if _, isCast := g.Expr.(*plan.Cast); isCast && !g.Type.Kind.IsText() {

@@ -2,6 +2,7 @@ package sqldb
 
 import (
 	"fmt"
+	"maps"
 	"strings"
 
 	"rovik/core/plan"
@@ -103,13 +104,66 @@ func (p *Printer) Operand(e plan.Expr) Rope {
 	return r
 }
 
-// condition writes one of several conditions that AND joins.
-func (p *Printer) condition(e plan.Expr) Rope {
-	if c, ok := e.(*plan.Call); ok && c.Op == "or" {
+// guards are the columns that conditions beside each other have asked to be valid.
+type guards map[string]bool
+
+// condition writes one of several conditions that AND joins. In a comparison
+// columns stand as they are stored, so that the source can use an index; that
+// their values are valid is a condition beside.
+func (p *Printer) condition(e plan.Expr, valid guards) Rope {
+	c, ok := e.(*plan.Call)
+	switch {
+	case !ok:
+		return p.Expr(e)
+	case c.Op == "or":
 		return p.Operand(e)
+	case !comparisons[c.Op]:
+		return p.Expr(e)
 	}
-	return p.Expr(e)
+	cols := maps.Clone(p.cols)
+	var ask []Rope
+	columns := 0
+	for _, a := range c.Args {
+		col, isCol := a.(*plan.Col)
+		if _, isConst := Const(a); isConst {
+			continue
+		}
+		if _, keys := a.(*plan.ShippedKeys); keys {
+			continue
+		}
+		columns++
+		if !isCol {
+			continue
+		}
+		if stored, ok := p.cols[col.ID].stored(); ok {
+			ask = append(ask, p.cols[col.ID])
+			cols[col.ID] = stored
+		}
+	}
+	switch {
+	case len(ask) == 0:
+		return p.Expr(e)
+	case c.Op != "=" && c.Op != "in":
+	case len(ask) < max(columns, 2):
+		ask = nil // what is equal to a valid value is one
+	default:
+		ask = ask[:1]
+	}
+	within := p.cols
+	p.cols = cols
+	out := p.Expr(e)
+	p.cols = within
+	for _, r := range ask {
+		if !valid[r[0].text] {
+			valid[r[0].text] = true
+			out = out.Add(Text(" AND "), r, Text(" IS NOT NULL"))
+		}
+	}
+	return out
 }
+
+// comparisons are those that are not true for NULL.
+var comparisons = map[string]bool{"=": true, "<>": true, "<": true, "<=": true, ">": true, ">=": true, "in": true}
 
 var infixOps = map[string]bool{"and": true, "or": true, "+": true, "-": true, "*": true, "/": true, "%": true, "||": true,
 	"=": true, "<>": true, "<": true, "<=": true, ">": true, ">=": true, "like": true, "ilike": true,

@@ -14,11 +14,12 @@ import (
 type Rope []strand
 
 type strand struct {
-	keys  bool // the place of shipped keys
-	text  string
-	param *value.Value
-	mark  *mark
-	open  bool
+	keys   bool // the place of shipped keys
+	text   string
+	stored string // of a column that text writes as Dialect.Valid says: as it stands
+	param  *value.Value
+	mark   *mark
+	open   bool
 }
 
 type mark struct {
@@ -48,6 +49,14 @@ func Join(ropes []Rope, sep string) Rope {
 		out = append(out, r...)
 	}
 	return out
+}
+
+// stored returns the column that r writes as Dialect.Valid says, as it stands.
+func (r Rope) stored() (Rope, bool) {
+	if len(r) != 1 || r[0].stored == "" {
+		return r, false
+	}
+	return Text(r[0].stored), true
 }
 
 // Param makes a rope of a parameter.

@@ -27,16 +27,19 @@ type Rows struct {
 	cells []cell
 	dest  []any
 	put   []func(text []byte) error
-	build []array.Builder
+	// misfits are kinds of which a text that is no value is NULL.
+	misfits func(value.Kind) bool
+	build   []array.Builder
 	// Explain turns the driver's errors into sentences.
 	explain func(error) error
 	close   func() error
 	done    bool
 }
 
-// NewRows wraps a result whose columns are the statement's.
-func NewRows(rows *sql.Rows, st *fold.Statement, explain func(error) error, close func() error) *Rows {
-	r := &Rows{rows: rows, cols: st.Columns, explain: explain, close: close}
+// NewRows wraps a result whose columns are the statement's. A text that is no value of
+// one of the kinds that misfits tells is NULL; of the others it is an error.
+func NewRows(rows *sql.Rows, st *fold.Statement, misfits func(value.Kind) bool, explain func(error) error, close func() error) *Rows {
+	r := &Rows{rows: rows, cols: st.Columns, misfits: misfits, explain: explain, close: close}
 	n := max(len(st.Columns), 1) // a statement without columns still selects something
 	r.cells = make([]cell, n)
 	for i := range n {
@@ -63,6 +66,10 @@ func (r *Rows) Next(ctx context.Context) (kernel.Batch, error) {
 			if r.cells[i].null {
 				r.build[i].AppendNull()
 			} else if err := put(r.cells[i].text); err != nil {
+				if r.misfits(r.cols[i].Type.Kind) {
+					r.build[i].AppendNull()
+					continue
+				}
 				e := value.Errorf(value.CodeBadText, "a value of the column %s cannot be carried: %s", r.cols[i].Name, err)
 				var ve *value.Error
 				if errors.As(err, &ve) {

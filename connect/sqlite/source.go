@@ -135,7 +135,7 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 		_ = release()
 		return failed(err)
 	}
-	return sqldb.NewRows(rows, st, s.explain, release), nil
+	return sqldb.NewRows(rows, st, func(value.Kind) bool { return false }, s.explain, release), nil
 }
 
 // rollback ends a connection's transaction and gives the connection back, or closes
