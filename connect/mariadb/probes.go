@@ -37,7 +37,7 @@ var probes = []sqldb.Probe{
 	{Name: "timestamps keep microseconds", SQL: "SELECT MICROSECOND(CAST('2024-01-01 00:00:00.999999' AS DATETIME(6))) = 999999", Need: "yes", Ops: []string{"extract"}, Meaning: "Parts of moments fold while this is yes."},
 	{Name: "weeks of mode 3 are those of ISO 8601", SQL: "SELECT WEEK('2024-12-30', 3) = 1 AND WEEK('2021-01-03', 3) = 53", Need: "yes", Ops: []string{"extract"}, Meaning: "Parts of dates fold while this is yes."},
 	{Name: "days of the week count from Sunday", SQL: "SELECT DAYOFWEEK('2024-05-05') = 1", Need: "yes", Ops: []string{"extract"}, Meaning: "Parts of dates fold while this is yes."},
-	{Name: "zero dates are accepted", SQL: "SELECT CAST('0000-00-00' AS DATE) IS NOT NULL", Meaning: "Zero dates are counted when the source is read, and read as NULL."},
+	{Name: "zero dates are accepted", SQL: "SELECT CAST('0000-00-00' AS DATE) IS NOT NULL", Meaning: "Dates that are none are read as NULL wherever they stand."},
 	{Name: "mode of the session", SQL: "SELECT @@session.sql_mode", Meaning: "Set by Rovik for its own connections."},
 	{Name: "session is read-only", SQL: "SELECT @@session.tx_read_only", Meaning: "Rovik only reads."},
 	{Name: "session time zone", SQL: "SELECT @@session.time_zone", Want: "+00:00", Need: "yes", Ops: []string{"extract"}, Meaning: "Moments are compared and cut to days in UTC: yes while the session is."},

@@ -53,8 +53,8 @@ func prepareSession(ctx context.Context, conn *pgconn.PgConn) error {
 // or heirs do, and perhaps at other times. The name stands in the text, so that a
 // prepared statement is never planned anew.
 func versionSQL(t *catalog.Table) string {
-	return `SELECT c.oid, c.relhassubclass, (SELECT sum(a.xmin::text::bigint) FROM pg_catalog.pg_attribute a WHERE a.attrelid = c.oid),
-  (SELECT sum(i.xmin::text::bigint) FROM pg_catalog.pg_index i WHERE i.indrelid = c.oid)
+	return `SELECT c.oid, c.relhassubclass, ARRAY(SELECT a.xmin FROM pg_catalog.pg_attribute a WHERE a.attrelid = c.oid),
+  ARRAY(SELECT i.xmin FROM pg_catalog.pg_index i WHERE i.indrelid = c.oid)
   FROM pg_catalog.pg_class c WHERE c.oid = pg_catalog.to_regclass(` + literal(qualified(t)) + `)`
 }
 
