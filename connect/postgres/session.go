@@ -1,7 +1,6 @@
 package postgres
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"slices"
@@ -32,10 +31,22 @@ var pinned = map[string]string{
 const (
 	// userPath is where a connection keeps the search path that its role has.
 	userPath = "search_path"
-	// versionStatements is where a connection keeps the names of the statements
-	// that give tables' versions, by the tables' names.
-	versionStatements = "versions"
+	// tableVersions is where a connection keeps what it knows of tables' versions, a
+	// known by the table's name.
+	tableVersions = "versions"
 )
+
+// known is what a connection knows of a table's version: the prepared statement that
+// gives it, and what it was at a snapshot. While the snapshot is the same, nothing
+// has been committed, and so is the version.
+type known struct {
+	statement, snapshot, version string
+}
+
+func versionsOf(conn *pgconn.PgConn) map[string]*known {
+	versions, _ := conn.CustomData()[tableVersions].(map[string]*known)
+	return versions
+}
 
 // prepareSession makes a new session find the functions and operators of
 // pg_catalog alone: a database may have others of the same names.
@@ -45,17 +56,18 @@ func prepareSession(ctx context.Context, conn *pgconn.PgConn) error {
 		return err
 	}
 	conn.CustomData()[userPath] = string(res[0].Rows[0][0])
-	conn.CustomData()[versionStatements] = map[string]string{}
+	conn.CustomData()[tableVersions] = map[string]*known{}
 	return nil
 }
 
-// versionSQL gives the version of a table: what changes whenever its columns, keys
-// or heirs do, and perhaps at other times. The name stands in the text, so that a
-// prepared statement is never planned anew.
+// versionSQL gives the snapshot and, unless that is $1, the version of a table: what
+// changes whenever its columns, keys or heirs do, and perhaps at other times; NULL
+// where the table is gone.
 func versionSQL(t *catalog.Table) string {
-	return `SELECT c.oid, c.relhassubclass, ARRAY(SELECT a.xmin FROM pg_catalog.pg_attribute a WHERE a.attrelid = c.oid),
-  ARRAY(SELECT i.xmin FROM pg_catalog.pg_index i WHERE i.indrelid = c.oid)
-  FROM pg_catalog.pg_class c WHERE c.oid = pg_catalog.to_regclass(` + literal(qualified(t)) + `)`
+	return `SELECT pg_catalog.txid_current_snapshot(), CASE WHEN pg_catalog.txid_current_snapshot()::text = $1::text THEN NULL ELSE (
+  SELECT ROW(c.oid, c.relhassubclass, ARRAY(SELECT a.xmin FROM pg_catalog.pg_attribute a WHERE a.attrelid = c.oid),
+    ARRAY(SELECT i.xmin FROM pg_catalog.pg_index i WHERE i.indrelid = c.oid))
+  FROM pg_catalog.pg_class c WHERE c.oid = pg_catalog.to_regclass(` + literal(qualified(t)) + `))::text END`
 }
 
 // literal writes a text constant; standard_conforming_strings is on.
@@ -69,6 +81,7 @@ var nextStatement atomic.Int64
 type opening struct {
 	pipe   *pgconn.Pipeline
 	tables []*catalog.Table // whose versions are asked for
+	known  []*known         // of tables
 	fresh  []bool           // by table: that is prepared first
 	skip   int              // results before those
 }
@@ -98,16 +111,16 @@ func (s *Source) begin(ctx context.Context, conn *pgconn.PgConn, st *fold.Statem
 		o.skip = 3
 	}
 	o.pipe.SendPrepare("", text, nil)
-	prepared, _ := conn.CustomData()[versionStatements].(map[string]string)
+	versions := versionsOf(conn)
 	for _, t := range o.tables {
-		name, there := prepared[qualified(t)]
+		k, there := versions[qualified(t)]
 		if !there {
-			name = fmt.Sprintf("rovik_version_%d", nextStatement.Add(1))
-			prepared[qualified(t)] = name
-			o.pipe.SendPrepare(name, versionSQL(t), nil)
+			k = &known{statement: fmt.Sprintf("rovik_version_%d", nextStatement.Add(1))}
+			versions[qualified(t)] = k
+			o.pipe.SendPrepare(k.statement, versionSQL(t), nil)
 		}
-		o.fresh = append(o.fresh, !there)
-		o.pipe.SendQueryPrepared(name, nil, nil, nil)
+		o.fresh, o.known = append(o.fresh, !there), append(o.known, k)
+		o.pipe.SendQueryPrepared(k.statement, [][]byte{[]byte(k.snapshot)}, nil, nil)
 	}
 	o.pipe.SendQueryPrepared("", params, nil, []int16{1})
 	if own {
@@ -161,7 +174,7 @@ func (o *opening) rows(ctx context.Context, s *Source, st *fold.Statement) (*pgc
 			return nil, err
 		}
 		for result.NextRow() {
-			versions[i] = versionOf(result.Values())
+			versions[i] = o.known[i].now(result.Values())
 		}
 		if _, err := result.Close(); err != nil {
 			return nil, err
@@ -176,8 +189,13 @@ func (o *opening) rows(ctx context.Context, s *Source, st *fold.Statement) (*pgc
 	return o.result()
 }
 
-// versionOf puts the parts of a version together.
-func versionOf(cells [][]byte) string { return string(bytes.Join(cells, []byte(" "))) }
+// now returns the version that a row of versionSQL gives, and keeps it.
+func (k *known) now(cells [][]byte) string {
+	if snapshot := string(cells[0]); snapshot != k.snapshot {
+		k.snapshot, k.version = snapshot, string(cells[1])
+	}
+	return k.version
+}
 
 func (o *opening) result() (*pgconn.ResultReader, error) {
 	result, err := o.pipe.GetResults()
@@ -252,12 +270,12 @@ func (s *Source) Verify(ctx context.Context, tables []*catalog.Table, reads plan
 	defer conn.Release()
 	versions := make([]string, len(tables))
 	for i, t := range tables {
-		res := conn.Conn().PgConn().ExecParams(ctx, versionSQL(t), nil, nil, nil, nil).Read()
+		res := conn.Conn().PgConn().ExecParams(ctx, versionSQL(t), [][]byte{{}}, nil, nil, nil).Read()
 		if res.Err != nil {
 			return s.explain(res.Err)
 		}
 		if len(res.Rows) > 0 {
-			versions[i] = versionOf(res.Rows[0])
+			versions[i] = string(res.Rows[0][1])
 		}
 	}
 	return s.verify(ctx, tables, reads, versions)
@@ -304,12 +322,12 @@ func inUserPath(ctx context.Context, conn *pgconn.PgConn, work func() error) err
 
 // forget takes back the statements that a failed pipeline may not have prepared.
 func (o *opening) forget(conn *pgconn.PgConn) {
-	prepared, _ := conn.CustomData()[versionStatements].(map[string]string)
+	versions := versionsOf(conn)
 	ctx, cancel := context.WithTimeout(context.Background(), closing)
 	defer cancel()
 	for i, fresh := range o.fresh {
-		if name := prepared[qualified(o.tables[i])]; fresh && !conn.IsClosed() && conn.Deallocate(ctx, name) == nil {
-			delete(prepared, qualified(o.tables[i]))
+		if fresh && !conn.IsClosed() && conn.Deallocate(ctx, o.known[i].statement) == nil {
+			delete(versions, qualified(o.tables[i]))
 		}
 	}
 }
