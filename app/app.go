@@ -154,6 +154,7 @@ func (a *App) dial(name, kind string, cfg connect.Config) (connect.Source, error
 // load makes the state from the records, keeping connections that fit but for
 // those of the sources that were connected anew.
 func (a *App) load(ctx context.Context, anew ...string) error {
+	ctx = context.WithoutCancel(ctx) // what is in the records counts, whoever has stopped waiting for it
 	kept, err := a.store.Sources(ctx)
 	if err != nil {
 		return err

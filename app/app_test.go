@@ -5,8 +5,10 @@ import (
 	"database/sql"
 	"fmt"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 
 	"rovik/connect"
@@ -304,7 +306,7 @@ func TestSearch(t *testing.T) {
 // A run that meets an internal error ends with it, and says so to whoever waits.
 func TestARunThatPanicsFails(t *testing.T) {
 	act := &Active{ID: "r1", state: "running", changed: make(chan struct{})} // collecting from no run panics
-	err := value.Guarded(act.collect)
+	err := value.Guarded(func() error { return act.collect(func() bool { return true }) })
 	if value.Code(err) != value.CodeInternal || !strings.Contains(err.Error(), "internal error ") {
 		t.Fatalf("collecting ends with %v", err)
 	}
@@ -313,5 +315,106 @@ func TestARunThatPanicsFails(t *testing.T) {
 	<-waits
 	if s := act.Status(); s.State != "failed" || s.Err == nil || s.Report == nil {
 		t.Errorf("the run is %s with %v and the report %v", s.State, s.Err, s.Report)
+	}
+}
+
+// All runs together hold so many bytes: those that have ended make room for the next,
+// and one that finds none is cut.
+func TestHeldRunsShareOneLimit(t *testing.T) {
+	was := maxHeldInAll
+	defer func() { maxHeldInAll = was }()
+	a := testApp(t, 60_000)
+	q := Query{SQL: "SELECT id, name, weight FROM store.item ORDER BY id"}
+	start := func() *Active {
+		act, err := a.StartHeld(q)
+		if err != nil {
+			t.Fatal(err)
+		}
+		wait(t, act)
+		return act
+	}
+	first := start()
+	maxHeldInAll = first.holds() * 3 / 2
+	second := start()
+	if s := second.Status(); s.Cut || s.Rows != 60_000 {
+		t.Errorf("the second run has %d rows, cut %v", s.Rows, s.Cut)
+	}
+	if _, err := a.Held(first.ID); err == nil {
+		t.Error("the first run is held beside the second")
+	}
+	if _, err := a.Held(second.ID); err != nil {
+		t.Error(err)
+	}
+	maxHeldInAll = first.holds() / 2
+	if s := start().Status(); !s.Cut || s.Rows == 0 || s.Rows == 60_000 {
+		t.Errorf("a run without room has %d rows, cut %v", s.Rows, s.Cut)
+	}
+}
+
+// tiring is a context that is cancelled once it has been asked so many times.
+type tiring struct {
+	context.Context
+	left   atomic.Int64
+	cancel context.CancelFunc
+}
+
+func (c *tiring) Done() <-chan struct{} {
+	if c.left.Add(-1) < 0 {
+		c.cancel()
+	}
+	return c.Context.Done()
+}
+
+func (c *tiring) Err() error {
+	c.Done()
+	return c.Context.Err()
+}
+
+// Whenever a request is cancelled, what is in memory is what is in the records.
+func TestCancelledSavesAreWholeOrNone(t *testing.T) {
+	a := testApp(t, 1)
+	kept, none := 0, 0
+	for asked := range 80 {
+		within, cancel := context.WithCancel(context.Background())
+		ctx := &tiring{Context: within, cancel: cancel}
+		ctx.left.Store(int64(asked))
+		v := catalog.View{Layer: "low", Name: fmt.Sprintf("v%d", asked), SQL: "SELECT 1 AS a"}
+		_, err := a.SaveRevision(ctx, v, "", NewView)
+		views, storeErr := a.store.Views(context.Background())
+		if storeErr != nil {
+			t.Fatal(storeErr)
+		}
+		there := slices.ContainsFunc(views, func(o *catalog.View) bool { return o.Name == v.Name })
+		if known := a.Catalog().View(v.FullName()) != nil; known != there || err == nil && !there {
+			t.Errorf("cancelled when asked %d times: in the records %v, in memory %v, told %v", asked, there, known, err)
+		}
+		if there {
+			kept++
+		} else {
+			none++
+		}
+		cancel()
+	}
+	if kept == 0 || none == 0 {
+		t.Errorf("%d views were kept and %d not: nothing was tested", kept, none)
+	}
+}
+
+// A text that is based on a revision of a view that is gone says so.
+func TestSavingOverWhatIsGone(t *testing.T) {
+	a := testApp(t, 1)
+	ctx := context.Background()
+	v := catalog.View{Layer: "low", Name: "one", SQL: "SELECT 1 AS a"}
+	if _, err := a.SaveRevision(ctx, v, "", NewView); err != nil {
+		t.Fatal(err)
+	}
+	if err := a.RemoveView(ctx, "low.one", false); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := a.SaveRevision(ctx, v, "", 1); err == nil || !strings.Contains(err.Error(), "was removed meanwhile") {
+		t.Errorf("saving over a view that is gone: %v", err)
+	}
+	if back, err := a.SaveRevision(ctx, v, "", NewView); err != nil || back.Revision != 2 {
+		t.Errorf("saving it anew: %v, %v", back, err)
 	}
 }

@@ -237,6 +237,9 @@ func words(name string) []string {
 		}
 		out = append(out, w)
 	}
+	if len(out) == 0 { // of signs alone, as _
+		out = append(out, name)
+	}
 	return out
 }
 

@@ -31,6 +31,9 @@ func TestLikenessOfNames(t *testing.T) {
 		{"a.objects", "object_code", "b.objects", "object_id", "none"},
 		{"a.x", "status", "b.y", "status", "none"},
 		{"a.x", "loan no", "b.loans", "no", "strong"},
+		{"a.x", "_", "b.y", "_", "strong"},
+		{"a.x", "_", "b.y", "__", "none"},
+		{"a._", "id", "b.y", "-", "none"},
 	} {
 		like := likeness(c.lrel, c.l, c.rrel, c.r)
 		at := "none"

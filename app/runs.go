@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"io"
+	"slices"
 	"sync"
 	"time"
 
@@ -19,11 +20,14 @@ import (
 
 // Limits of the runs that the page starts.
 const (
-	maxHeldRows  = 100_000 // rows kept for the page to scroll
-	maxHeldBytes = 256 << 20
+	maxHeldRows  = 100_000   // rows kept for the page to scroll
+	maxHeldBytes = 256 << 20 // of one run
 	maxHeldRuns  = 20
 	runTimeLimit = 10 * time.Minute
 )
+
+// maxHeldInAll bounds the bytes that all runs together hold.
+var maxHeldInAll int64 = 512 << 20
 
 // Active is a run that the page started: its rows are held for scrolling.
 type Active struct {
@@ -78,7 +82,7 @@ func (a *App) StartHeld(q Query) (*Active, error) {
 	go func() {
 		defer a.runs.working.Done()
 		defer cancel()
-		if err := value.Guarded(act.collect); err != nil {
+		if err := value.Guarded(func() error { return act.collect(a.runs.hasRoom) }); err != nil {
 			act.fail(err)
 		}
 		_ = value.Guarded(func() error { a.keep(act); return nil })
@@ -97,9 +101,41 @@ func (r *runs) add(act *Active) {
 			i++
 			continue
 		}
-		delete(r.active, r.order[i])
-		r.order = append(r.order[:i], r.order[i+1:]...)
+		r.forget(i)
 	}
+}
+
+// forget lets go of a run, by its place in order.
+func (r *runs) forget(i int) {
+	delete(r.active, r.order[i])
+	r.order = slices.Delete(r.order, i, i+1)
+}
+
+// hasRoom reports whether one more batch can be held, having forgotten runs that have
+// ended to make room, oldest first.
+func (r *runs) hasRoom() bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	var held int64
+	for _, act := range r.active {
+		held += act.holds()
+	}
+	for i := 0; held > maxHeldInAll && i < len(r.order); {
+		if old := r.active[r.order[i]]; old.running() {
+			i++
+		} else {
+			held -= old.holds()
+			r.forget(i)
+		}
+	}
+	return held <= maxHeldInAll
+}
+
+// holds returns the bytes that a run's rows take.
+func (act *Active) holds() int64 {
+	act.mu.Lock()
+	defer act.mu.Unlock()
+	return act.bytes
 }
 
 func (r *runs) stopAll() {
@@ -128,18 +164,19 @@ func (act *Active) running() bool {
 }
 
 // collect takes the run's rows until it ends or enough are held.
-func (act *Active) collect() error {
+func (act *Active) collect(hasRoom func() bool) error {
 	defer act.run.Close()
 	for {
 		b, err := act.run.Next()
-		if ended := act.take(b, err); ended {
+		if ended := act.take(b, err, hasRoom()); ended {
 			return nil
 		}
 	}
 }
 
-// take notes what the run gave, and reports whether it has ended.
-func (act *Active) take(b kernel.Batch, err error) (ended bool) {
+// take notes what the run gave, and reports whether it has ended. Without room it is
+// cut.
+func (act *Active) take(b kernel.Batch, err error, room bool) (ended bool) {
 	act.mu.Lock()
 	defer act.mu.Unlock()
 	state := "running"
@@ -158,7 +195,7 @@ func (act *Active) take(b kernel.Batch, err error) (ended bool) {
 		act.starts = append(act.starts, act.rows)
 		act.batches = append(act.batches, b)
 		act.rows += b.Len
-		if act.bytes += b.Bytes(); act.bytes > maxHeldBytes {
+		if act.bytes += b.Bytes(); act.bytes > maxHeldBytes || !room {
 			act.cut = true
 		}
 		if act.cut {

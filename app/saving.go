@@ -64,7 +64,12 @@ func (a *App) SaveRevision(ctx context.Context, v catalog.View, message string, 
 	case errors.Is(err, records.ErrTaken):
 		return nil, taken(&v)
 	case errors.Is(err, records.ErrStale):
-		return nil, value.Errorf(codeStale, "%s was saved by someone else meanwhile, as revision %d: this text is based on revision %d", v.FullName(), a.Catalog().View(v.FullName()).Revision, base).
+		now := a.Catalog().View(v.FullName())
+		if now == nil {
+			return nil, value.Errorf(codeStale, "%s was removed meanwhile: this text is based on its revision %d", v.FullName(), base).
+				WithHint("save it as a new view to have it again")
+		}
+		return nil, value.Errorf(codeStale, "%s was saved by someone else meanwhile, as revision %d: this text is based on revision %d", v.FullName(), now.Revision, base).
 			WithHint("compare both, then save over it or take what is there")
 	case err != nil:
 		return nil, err
@@ -78,9 +83,8 @@ func (a *App) RemoveView(ctx context.Context, name string, inSpite bool) error {
 	a.write.Lock()
 	defer a.write.Unlock()
 	s := a.state.Load()
-	v := s.catalog.View(name)
-	if v == nil {
-		_, _, err := a.viewColumn(name)
+	v, err := a.viewNamed(name)
+	if err != nil {
 		return err
 	}
 	if readers := s.estate.Readers(name); len(readers) > 0 && !inSpite {
@@ -146,9 +150,8 @@ type Revision struct {
 
 // Revisions returns the texts that a view had, newest first.
 func (a *App) Revisions(ctx context.Context, name string) ([]Revision, error) {
-	v := a.Catalog().View(name)
-	if v == nil {
-		_, _, err := a.viewColumn(name)
+	v, err := a.viewNamed(name)
+	if err != nil {
 		return nil, err
 	}
 	kept, err := a.store.Revisions(ctx, v.Layer, v.Name)

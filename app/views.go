@@ -61,11 +61,22 @@ func (a *App) ViewNames() []ViewName {
 	return out
 }
 
+// viewNamed returns the view of that name.
+func (a *App) viewNamed(name string) (*catalog.View, error) {
+	if v := a.Catalog().View(name); v != nil {
+		return v, nil
+	}
+	view, _, err := a.viewColumn(name)
+	if err == nil {
+		err = value.Errorf(value.CodeUndefinedTable, "%s is a column, not a view", name).WithHint("its view is %s", view.FullName())
+	}
+	return nil, err
+}
+
 // View describes the view of that name.
 func (a *App) View(name string) (*ViewInfo, error) {
-	v := a.Catalog().View(name)
-	if v == nil {
-		_, _, err := a.viewColumn(name)
+	v, err := a.viewNamed(name)
+	if err != nil {
 		return nil, err
 	}
 	info := a.ViewInfo(v)
@@ -91,14 +102,12 @@ func (a *App) ViewInfo(v *catalog.View) ViewInfo {
 // Describe keeps what is said of a view: its description, labels, and what is said
 // of its columns beside what they inherit. It is a revision of its own.
 func (a *App) Describe(ctx context.Context, name, description string, notes catalog.Notes, base int) (*catalog.View, error) {
-	was := a.Catalog().View(name)
-	if was == nil {
-		_, _, err := a.viewColumn(name)
+	was, err := a.viewNamed(name)
+	if err != nil {
 		return nil, err
 	}
 	v := *was
 	v.Description, v.Notes = strings.TrimSpace(description), catalog.Notes{}
-	var err error
 	if v.Notes.Labels, err = labels(notes.Labels); err != nil {
 		return nil, err
 	}

@@ -4,7 +4,10 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"path/filepath"
+	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/labstack/echo/v4"
@@ -12,9 +15,13 @@ import (
 	"rovik/app"
 	"rovik/core/catalog"
 	"rovik/core/exec"
+	"rovik/core/value"
 )
 
-type handlers struct{ app *app.App }
+type handlers struct {
+	app     *app.App
+	secrets []string // see Options
+}
 
 type route struct {
 	method, path string
@@ -268,8 +275,36 @@ type newSource struct {
 	Config     app.SourceConfig `json:"config"`
 }
 
-func (n newSource) source() app.NewSource {
-	return app.NewSource{Name: n.Name, Kind: n.Kind, Note: n.Note, Connection: n.Connection, Password: n.Password, Config: n.Config}
+// source is what a client asks for. A client chooses only password files that the
+// server's owner has set apart: it chooses as well who is sent the password.
+func (h *handlers) source(n newSource) (app.NewSource, error) {
+	if path, isFile := strings.CutPrefix(n.Config.Secret, "file:"); isFile && !within(path, h.secrets) {
+		return app.NewSource{}, value.Errorf(value.CodeSource, "the password file %s is in no folder of secrets", path).
+			WithHint("give the password, or start the server with --secrets and the file's folder")
+	}
+	return app.NewSource{Name: n.Name, Kind: n.Kind, Note: n.Note, Connection: n.Connection, Password: n.Password, Config: n.Config}, nil
+}
+
+// within reports whether a file lies below one of some folders, links followed.
+func within(path string, folders []string) bool {
+	path, err := filepath.EvalSymlinks(path)
+	if err != nil {
+		return false
+	}
+	if path, err = filepath.Abs(path); err != nil {
+		return false
+	}
+	return slices.ContainsFunc(folders, func(folder string) bool {
+		folder, err := filepath.EvalSymlinks(folder)
+		if err != nil {
+			return false
+		}
+		if folder, err = filepath.Abs(folder); err != nil {
+			return false
+		}
+		rel, err := filepath.Rel(folder, path)
+		return err == nil && filepath.IsLocal(rel)
+	})
 }
 
 func (h *handlers) connectSource(c echo.Context) error {
@@ -277,7 +312,11 @@ func (h *handlers) connectSource(c echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if _, err := h.app.ConnectSource(c.Request().Context(), n.source()); err != nil {
+	asked, err := h.source(n)
+	if err != nil {
+		return err
+	}
+	if _, err := h.app.ConnectSource(c.Request().Context(), asked); err != nil {
 		return err
 	}
 	return h.sendSource(c, n.Name, nil)
@@ -288,7 +327,11 @@ func (h *handlers) trySource(c echo.Context) error {
 	if err != nil {
 		return err
 	}
-	steps, err := h.app.TrySource(c.Request().Context(), n.source())
+	asked, err := h.source(n)
+	if err != nil {
+		return err
+	}
+	steps, err := h.app.TrySource(c.Request().Context(), asked)
 	if err != nil {
 		return err
 	}

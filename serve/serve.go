@@ -12,6 +12,8 @@ import (
 	"net"
 	"net/http"
 	"net/url"
+	"os"
+	"slices"
 	"strconv"
 	"strings"
 	"syscall"
@@ -33,14 +35,25 @@ var openAPI []byte
 // maxBody bounds what a request may send.
 const maxBody = "2M"
 
-// Run serves until ctx ends. With stepOver it takes the next free port where
-// the one in addr is in use. ready is told the address once it answers.
-func Run(ctx context.Context, a *app.App, addr string, stepOver bool, ready func(url string)) error {
-	l, err := listen(addr, stepOver)
+// Options say how a server is reached and what its clients may choose.
+type Options struct {
+	Addr string // host:port
+	// StepOver takes the next free port where that of Addr is in use.
+	StepOver bool
+	// Open serves beyond loopback, to anyone who reaches the address: there is no
+	// sign-in.
+	Open bool
+	// Secrets are the folders that a password file which a client names must lie in.
+	Secrets []string
+}
+
+// Run serves until ctx ends. ready is told the address once the server answers.
+func Run(ctx context.Context, a *app.App, o Options, ready func(url string)) error {
+	l, err := listen(o)
 	if err != nil {
 		return err
 	}
-	e := New(a, l.Addr().(*net.TCPAddr))
+	e := New(a, l.Addr().(*net.TCPAddr), o)
 	srv := &http.Server{Handler: e, ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return ctx }}
 	ended := make(chan error, 1)
 	go func() { ended <- value.Guarded(func() error { return srv.Serve(l) }) }()
@@ -58,10 +71,14 @@ func Run(ctx context.Context, a *app.App, addr string, stepOver bool, ready func
 	return nil
 }
 
-func listen(addr string, stepOver bool) (net.Listener, error) {
+func listen(o Options) (net.Listener, error) {
+	addr := o.Addr
 	host, port, err := net.SplitHostPort(addr)
 	if err != nil {
 		return nil, fmt.Errorf("the address %q is not host:port: %w", addr, err)
+	}
+	if !o.Open && !loopback(host) {
+		return nil, fmt.Errorf("serving on %s would let anyone who reaches it read every source: there is no sign-in; serve on 127.0.0.1, or add --unsafe-open", addr)
 	}
 	number, err := strconv.Atoi(port)
 	if err != nil {
@@ -69,7 +86,7 @@ func listen(addr string, stepOver bool) (net.Listener, error) {
 	}
 	for tries := 0; ; tries++ {
 		l, err := net.Listen("tcp", net.JoinHostPort(host, strconv.Itoa(number+tries)))
-		if err == nil || !stepOver || tries >= 100 || !errors.Is(err, syscall.EADDRINUSE) {
+		if err == nil || !o.StepOver || tries >= 100 || !errors.Is(err, syscall.EADDRINUSE) {
 			if err != nil {
 				return nil, fmt.Errorf("serving on %s: %w; choose another with --addr", addr, err)
 			}
@@ -78,13 +95,25 @@ func listen(addr string, stepOver bool) (net.Listener, error) {
 	}
 }
 
+// loopback reports whether all that a host's name stands for is this machine alone.
+func loopback(host string) bool {
+	if ip := net.ParseIP(host); ip != nil {
+		return ip.IsLoopback()
+	}
+	if host == "" {
+		return false // every address
+	}
+	ips, err := net.LookupIP(host)
+	return err == nil && !slices.ContainsFunc(ips, func(ip net.IP) bool { return !ip.IsLoopback() })
+}
+
 // New makes the handler for a server that listens on addr.
-func New(a *app.App, addr *net.TCPAddr) *echo.Echo {
+func New(a *app.App, addr *net.TCPAddr, o Options) *echo.Echo {
 	e := echo.New()
 	e.HideBanner, e.HidePort = true, true
 	e.HTTPErrorHandler = sendError
 	e.Use(middleware.Recover(), onlyOurOwn(addr), middleware.BodyLimit(maxBody), headers)
-	h := &handlers{app: a}
+	h := &handlers{app: a, secrets: o.Secrets}
 	api := e.Group("/api")
 	for _, r := range h.routes() {
 		api.Add(r.method, r.path, r.handle)
@@ -111,7 +140,12 @@ func headers(next echo.HandlerFunc) echo.HandlerFunc {
 func onlyOurOwn(addr *net.TCPAddr) echo.MiddlewareFunc {
 	port := strconv.Itoa(addr.Port)
 	allowed := map[string]bool{net.JoinHostPort(addr.IP.String(), port): true}
-	if addr.IP.IsLoopback() {
+	if addr.IP.IsUnspecified() {
+		for _, ip := range ownAddresses() {
+			allowed[net.JoinHostPort(ip, port)] = true
+		}
+	}
+	if addr.IP.IsLoopback() || addr.IP.IsUnspecified() {
 		for _, name := range []string{"127.0.0.1", "localhost", "::1"} {
 			allowed[net.JoinHostPort(name, port)] = true
 		}
@@ -137,6 +171,21 @@ func onlyOurOwn(addr *net.TCPAddr) echo.MiddlewareFunc {
 			return next(c)
 		}
 	}
+}
+
+// ownAddresses lists the addresses and the name of this machine.
+func ownAddresses() []string {
+	var out []string
+	addresses, _ := net.InterfaceAddrs() // without them the server answers on loopback
+	for _, a := range addresses {
+		if ip, _, err := net.ParseCIDR(a.String()); err == nil {
+			out = append(out, ip.String())
+		}
+	}
+	if name, err := os.Hostname(); err == nil {
+		out = append(out, name)
+	}
+	return out
 }
 
 // problem is an error as the page gets it. Start and End count bytes in the

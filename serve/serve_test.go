@@ -8,6 +8,8 @@ import (
 	"net"
 	"net/http"
 	"net/http/httptest"
+	"os"
+	"path/filepath"
 	"reflect"
 	"regexp"
 	"sort"
@@ -38,7 +40,7 @@ func testServer(t *testing.T) *httptest.Server {
 func serving(t *testing.T, a *app.App) *httptest.Server {
 	t.Helper()
 	srv := httptest.NewUnstartedServer(nil)
-	srv.Config.Handler = New(a, srv.Listener.Addr().(*net.TCPAddr))
+	srv.Config.Handler = New(a, srv.Listener.Addr().(*net.TCPAddr), Options{Secrets: []string{t.TempDir()}})
 	srv.Start()
 	t.Cleanup(func() {
 		srv.Close()
@@ -263,15 +265,15 @@ func schemaFields(name string) []string {
 }
 
 func TestListenStepsOverPortsInUse(t *testing.T) {
-	first, err := listen("127.0.0.1:18923", true)
+	first, err := listen(Options{Addr: "127.0.0.1:18923", StepOver: true})
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer first.Close()
-	if _, err := listen(first.Addr().String(), false); err == nil || !strings.Contains(err.Error(), "--addr") {
+	if _, err := listen(Options{Addr: first.Addr().String()}); err == nil || !strings.Contains(err.Error(), "--addr") {
 		t.Errorf("a port in use: %v", err)
 	}
-	second, err := listen(first.Addr().String(), true)
+	second, err := listen(Options{Addr: first.Addr().String(), StepOver: true})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -280,8 +282,90 @@ func TestListenStepsOverPortsInUse(t *testing.T) {
 		t.Error("two servers on one port")
 	}
 	for _, bad := range []string{"nonsense", "127.0.0.1:x"} {
-		if _, err := listen(bad, true); err == nil {
+		if _, err := listen(Options{Addr: bad, StepOver: true}); err == nil {
 			t.Errorf("listening on %q", bad)
+		}
+	}
+}
+
+// Without sign-in, a server answers this machine alone unless that is asked for in so
+// many words; then it answers to the machine's own names, and to no others.
+func TestServingBeyondThisMachine(t *testing.T) {
+	for _, addr := range []string{":0", "0.0.0.0:0", "[::]:0", "192.0.2.1:0", "no-such-host.invalid:0"} {
+		if l, err := listen(Options{Addr: addr}); err == nil || !strings.Contains(err.Error(), "--unsafe-open") {
+			t.Errorf("listening on %s: %v, %v", addr, l, err)
+		}
+	}
+	for _, addr := range []string{"127.0.0.1:0", "localhost:0", "127.1.2.3:0"} {
+		l, err := listen(Options{Addr: addr})
+		if err != nil {
+			t.Errorf("listening on %s: %v", addr, err)
+			continue
+		}
+		_ = l.Close()
+	}
+	l, err := listen(Options{Addr: "0.0.0.0:0", Open: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	a, err := app.Open(context.Background(), t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	srv := httptest.NewUnstartedServer(nil)
+	_ = srv.Listener.Close()
+	srv.Listener = l
+	srv.Config.Handler = New(a, l.Addr().(*net.TCPAddr), Options{Open: true})
+	srv.Start()
+	defer func() { srv.Close(); _ = a.Close() }()
+	_, port, _ := net.SplitHostPort(l.Addr().String())
+	srv.URL = "http://127.0.0.1:" + port
+	for host, want := range map[string]int{"127.0.0.1": 200, "localhost": 200, "elsewhere.example": 403} {
+		if status, body := request(t, srv, "GET", "/api/health", "", map[string]string{"Host": net.JoinHostPort(host, port)}); status != want {
+			t.Errorf("for the host %s: %d %s", host, status, body)
+		}
+	}
+}
+
+// A client that names a password file chooses where its content is sent: only files
+// that were set apart for that can be named.
+func TestClientsNameOnlyFilesThatAreSetApart(t *testing.T) {
+	apart, elsewhere := t.TempDir(), t.TempDir()
+	for _, dir := range []string{apart, elsewhere} {
+		if err := os.WriteFile(filepath.Join(dir, "password"), []byte("hush"), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := os.Symlink(filepath.Join(elsewhere, "password"), filepath.Join(apart, "link")); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Symlink(apart, filepath.Join(elsewhere, "folder")); err != nil {
+		t.Fatal(err)
+	}
+	a, err := app.Open(context.Background(), t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	srv := httptest.NewUnstartedServer(nil)
+	srv.Config.Handler = New(a, srv.Listener.Addr().(*net.TCPAddr), Options{Secrets: []string{filepath.Join(elsewhere, "folder")}})
+	srv.Start()
+	defer func() { srv.Close(); _ = a.Close() }()
+	for path, may := range map[string]bool{
+		apart + "/password":                    true,
+		elsewhere + "/folder/password":         true,
+		elsewhere + "/password":                false,
+		apart + "/link":                        false,
+		apart + "/../" + "password":            false,
+		apart + "/none":                        false,
+		"/etc/hostname":                        false,
+		filepath.Dir(apart) + "/../etc/passwd": false,
+	} {
+		for _, route := range []string{"/api/sources", "/api/sources/try"} {
+			body, _ := json.Marshal(map[string]any{"name": "far", "kind": "postgresql", "config": map[string]any{"host": "127.0.0.1", "port": 1, "database": "x", "user": "x", "secret": "file:" + path}})
+			_, says := request(t, srv, "POST", route, string(body), nil)
+			if refused := strings.Contains(says, "is in no folder of secrets"); refused == may {
+				t.Errorf("%s with %s: %s", route, path, says)
+			}
 		}
 	}
 }

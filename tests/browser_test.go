@@ -28,7 +28,7 @@ func pageOf(t *testing.T, a *app.App) (ctx context.Context, base string) {
 	ready := make(chan string, 1)
 	ended := make(chan error, 1)
 	go func() {
-		ended <- serve.Run(serving, a, "127.0.0.1:0", false, func(url string) { ready <- url })
+		ended <- serve.Run(serving, a, serve.Options{Addr: "127.0.0.1:0"}, func(url string) { ready <- url })
 	}()
 	select {
 	case base = <-ready:

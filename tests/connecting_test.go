@@ -170,7 +170,7 @@ func TestPasswordsAreKeptEncrypted(t *testing.T) {
 	password := demoPassword(t, "registry")
 	var seen bytes.Buffer
 	srv := httptest.NewUnstartedServer(nil)
-	srv.Config.Handler = serve.New(a, srv.Listener.Addr().(*net.TCPAddr))
+	srv.Config.Handler = serve.New(a, srv.Listener.Addr().(*net.TCPAddr), serve.Options{})
 	srv.Start()
 	defer srv.Close()
 	send := func(method, path string, body any) int {

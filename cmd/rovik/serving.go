@@ -14,9 +14,11 @@ import (
 )
 
 func serveCommand() *cobra.Command {
-	var addr string
+	var o serve.Options
 	cmd := &cobra.Command{Use: "serve", Short: "Serve the page", Args: exactly(0)}
-	cmd.Flags().StringVar(&addr, "addr", "127.0.0.1:8080", "address to serve on")
+	cmd.Flags().StringVar(&o.Addr, "addr", "127.0.0.1:8080", "address to serve on")
+	cmd.Flags().BoolVar(&o.Open, "unsafe-open", false, "serve beyond this machine, to anyone who reaches the address: there is no sign-in")
+	cmd.Flags().StringArrayVar(&o.Secrets, "secrets", nil, "folder whose files the page may name as password files; may be given several times")
 	every := cmd.Flags().Duration("check-every", time.Hour, "how often sources are compared with what is known of them; 0 for never")
 	cmd.RunE = withApp(func(ctx context.Context, a *app.App, _ []string) error {
 		if *every < 0 || *every > 0 && *every < time.Second {
@@ -27,7 +29,7 @@ func serveCommand() *cobra.Command {
 			defer cancel()
 			go a.Watch(ctx, *every)
 		}
-		return serve.Run(ctx, a, addr, false, announce)
+		return serve.Run(ctx, a, o, announce)
 	})
 	return cmd
 }
@@ -36,12 +38,12 @@ func announce(url string) { fmt.Printf("Rovik serves on %s (Ctrl-C stops it)\n",
 
 func demoCommand() *cobra.Command {
 	setup := demo.Setup{Say: func(format string, args ...any) { fmt.Printf("demo: "+format+"\n", args...) }}
-	var addr string
+	o := serve.Options{StepOver: true}
 	cmd := &cobra.Command{Use: "demo", Short: "Start the demo's databases and serve the Saltmarsh Museums", Args: exactly(0)}
 	cmd.Flags().StringVar(&setup.Dir, "dir", ".demo", "folder for the demo's data")
 	cmd.Flags().Float64Var(&setup.Scale, "scale", 1, "multiplies the number of rows")
 	cmd.Flags().BoolVar(&setup.Embedded, "embedded", false, "use SQLite files even where the servers are installed")
-	cmd.Flags().StringVar(&addr, "addr", "127.0.0.1:8080", "address to serve on; a port in use is stepped over")
+	cmd.Flags().StringVar(&o.Addr, "addr", "127.0.0.1:8080", "address to serve on; a port in use is stepped over")
 	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
 		if setup.Scale <= 0 || setup.Scale > 100 {
 			return usageError{fmt.Errorf("--scale takes a number above 0, up to 100")}
@@ -55,7 +57,7 @@ func demoCommand() *cobra.Command {
 		home = filepath.Join(setup.Dir, "home")
 		return withApp(func(ctx context.Context, a *app.App, _ []string) error {
 			setup.Say("ready after %.1f s", time.Since(began).Seconds())
-			return serve.Run(ctx, a, addr, true, announce)
+			return serve.Run(ctx, a, o, announce)
 		})(cmd, nil)
 	}
 	return cmd
