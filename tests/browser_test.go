@@ -117,12 +117,15 @@ func TestBrowserWalk(t *testing.T) {
 	do(t, ctx, "sources", chromedp.Navigate(base+"/sources/registry/objects"),
 		until(`document.querySelector('[data-testid=columns]')?.innerText.includes('accession_no')`))
 	var text string
-	do(t, ctx, "read the sources", chromedp.Text("main", &text, chromedp.ByQuery))
+	do(t, ctx, "read the sources", chromedp.Click("main [aria-haspopup=listbox]", chromedp.ByQuery), chromedp.WaitVisible("[data-testid=source-list]", chromedp.ByQuery),
+		chromedp.Text("main", &text, chromedp.ByQuery))
 	for _, want := range []string{"registry", "PostgreSQL", "lending", "MariaDB", "archive", "SQLite", "numeric(12,2)", "primary", "→ makers", "2,000 rows", "double precision"} {
 		if !strings.Contains(text, want) {
 			t.Errorf("the sources page does not show %q", want)
 		}
 	}
+	shot(t, ctx, "sources-list")
+	do(t, ctx, "the list closed", chromedp.SendKeys("[aria-label='Find a source']", kb.Escape, chromedp.ByQuery), chromedp.WaitNotPresent("[data-testid=source-list]", chromedp.ByQuery))
 	shot(t, ctx, "sources")
 
 	// 2. The demo view with its drawing; what did not fold says why.

@@ -5,7 +5,7 @@ import { api, type FormBlock, type JoinSuggestion } from '../api/client'
 import { middle } from '../lib/text'
 import { hueOf } from '../theme'
 import { select, small, tiny } from './parts'
-import { addRelation, type Relation } from './relations'
+import { addRelation, relationsLike, type Relation } from './relations'
 import { percent, Shares } from './Shares'
 import type { Builder } from './useBuilder'
 import { Verbatim } from './Verbatim'
@@ -40,8 +40,8 @@ export function AddInput({ builder, block, at, relations, sources }: Props) {
     window.addEventListener(addRelation, offered)
     return () => window.removeEventListener(addRelation, offered)
   })
-  const words = typed.toLowerCase().split(/\s+/).filter(Boolean)
-  const found = words.length === 0 ? [] : relations.filter((r) => words.every((w) => r.name.includes(w))).slice(0, 8)
+  const matching = relationsLike(relations, typed)
+  const found = matching.slice(0, 8)
   const name = waiting[0]
   return (
     <Box
@@ -99,6 +99,11 @@ export function AddInput({ builder, block, at, relations, sources }: Props) {
           onClose={() => setWriting(false)}
         />
       )}
+      {typed.trim() && found.length === 0 && (
+        <Text ml="20px" fontSize="12px" color="kept" role="alert">
+          No table or view that this text may read has “{typed.trim()}” in its name.
+        </Text>
+      )}
       {found.length > 0 && (
         <Box ml="20px" border="1px solid" borderColor="line" bg="sheet" data-testid="found-relations">
           {found.map((r, i) => (
@@ -112,6 +117,11 @@ export function AddInput({ builder, block, at, relations, sources }: Props) {
               </Text>
             </Flex>
           ))}
+          {matching.length > found.length && (
+            <Text px="2" fontSize="11px" color="faint">
+              {matching.length - found.length} more; type more of the name
+            </Text>
+          )}
         </Box>
       )}
       {block && name && <JoinPanel key={name} builder={builder} block={block} at={at} name={name} more={waiting.length - 1} onDone={() => setWaiting((w) => w.slice(1))} />}

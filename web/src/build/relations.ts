@@ -3,6 +3,7 @@ import { localName } from '../sources/TableList'
 
 export interface Relation {
   name: string
+  short: string // the name without a schema that it needs not, or the name
   what: 'view' | 'table'
   source: string // empty for a view
   count: number // of columns
@@ -14,14 +15,27 @@ export function relationsFor(catalog: Catalog, layer: string, view: string): Rel
   const own = layer ? (rank.get(layer) ?? Infinity) : Infinity
   const out: Relation[] = []
   for (const v of catalog.views) {
-    if ((rank.get(v.layer) ?? 0) <= own && !(v.layer === layer && v.name === view)) out.push({ name: `${v.layer}.${v.name}`, what: 'view', source: '', count: v.columns })
+    if ((rank.get(v.layer) ?? 0) <= own && !(v.layer === layer && v.name === view)) out.push({ name: `${v.layer}.${v.name}`, short: `${v.layer}.${v.name}`, what: 'view', source: '', count: v.columns })
   }
   for (const s of catalog.sources) {
-    for (const t of s.found?.tables ?? []) {
-      if (!s.hidden.includes(localName(t))) out.push({ name: [s.name, t.schema, t.name].filter(Boolean).join('.'), what: 'table', source: s.name, count: t.columns?.length ?? 0 })
+    const tables = s.found?.tables ?? []
+    for (const t of tables) {
+      if (s.hidden.includes(localName(t))) continue
+      const name = [s.name, t.schema, t.name].filter(Boolean).join('.')
+      const alone = tables.filter((o) => o.name === t.name).length === 1
+      out.push({ name, short: alone ? `${s.name}.${t.name}` : name, what: 'table', source: s.name, count: t.columns?.length ?? 0 })
     }
   }
   return out
+}
+
+/** The relations whose names, in any of their forms, have all words in them; those that begin so come first. */
+export function relationsLike(relations: Relation[], words: string): Relation[] {
+  const wanted = words.toLowerCase().replace(/"/g, '').split(/\s+/).filter(Boolean)
+  if (wanted.length === 0) return []
+  const has = (r: Relation, w: string) => r.name.toLowerCase().includes(w) || r.short.toLowerCase().includes(w)
+  const begins = (r: Relation) => (r.name.toLowerCase().startsWith(wanted[0]!) || r.short.toLowerCase().startsWith(wanted[0]!) ? 0 : 1)
+  return relations.filter((r) => wanted.every((w) => has(r, w))).sort((a, b) => begins(a) - begins(b))
 }
 
 /** The columns of a relation: of a view they are asked for, once. */

@@ -1,6 +1,7 @@
 import { Box, Button, Flex, Input, Text } from '@chakra-ui/react'
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
+import { Title } from '../shell/Title'
 import { Link } from 'react-router'
 import { api, ApiError, type Catalog } from '../api/client'
 import { renewed } from '../lib/views'
@@ -44,9 +45,9 @@ function Layers({ catalog, given }: { catalog: Catalog; given: Row[] }) {
   return (
     <Box h="100%" overflowY="auto" p="3" maxW="860px">
       <Flex align="baseline" gap="3" mb="2">
-        <Text fontFamily="heading" fontSize="17px" fontWeight="600">
+        <Title>
           Layers
-        </Text>
+        </Title>
         <Text color="faint" fontSize="12px">
           A view reads its own layer or those below it.
         </Text>

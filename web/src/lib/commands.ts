@@ -23,6 +23,17 @@ export function useCommands(commands: Command[]) {
   }, [commands])
 }
 
+/** Presses of keys that a command names do it, wherever the focus is, unless what has it took them. */
+function pressed(e: KeyboardEvent) {
+  if (e.defaultPrevented || e.altKey || e.shiftKey || !(e.ctrlKey || e.metaKey)) return
+  const keys = `Ctrl+${e.key.length === 1 ? e.key.toUpperCase() : e.key}`
+  const command = current.find((c) => c.keys === keys)
+  if (!command) return
+  e.preventDefault()
+  command.run()
+}
+window.addEventListener('keydown', pressed)
+
 const subscribe = (tell: () => void) => {
   listeners.add(tell)
   return () => listeners.delete(tell)

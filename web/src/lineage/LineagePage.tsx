@@ -4,6 +4,7 @@ import { useState } from 'react'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
 import { api, ApiError, type Catalog, type LineageNode } from '../api/client'
 import { middle } from '../lib/text'
+import { Title } from '../shell/Title'
 import { ImpactStrip } from './ImpactStrip'
 import { depths } from './layout'
 import { LineageTable, Overview } from './LineageTable'
@@ -43,7 +44,7 @@ function LineageOf({ catalog, name }: { catalog: Catalog; name: string }) {
   return (
     <Flex direction="column" h="100%">
       <Flex align="center" gap="2" h="44px" px="3" borderBottom="1px solid" borderColor="line" flexShrink={0}>
-        <Text fontFamily="heading" fontSize="17px" fontWeight="600" whiteSpace="nowrap" truncate title={name}>
+        <Title hint={name}>
           <Link to={isView ? `/lineage/${relation}` : `/lineage/${relation}?to=readers`}>
             <Box as="span" color="faint" fontWeight="400">
               {middle(relation, column ? 24 : 36)}
@@ -51,7 +52,7 @@ function LineageOf({ catalog, name }: { catalog: Catalog; name: string }) {
             </Box>
           </Link>
           {middle(column, 22)}
-        </Text>
+        </Title>
         <Jump onGo={(n) => navigate(`/lineage/${n}`)} />
         <Flex ml="auto" gap="1.5" flexShrink={0}>
           {isView && (

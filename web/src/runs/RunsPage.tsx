@@ -3,7 +3,8 @@ import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link } from 'react-router'
 import { api, type Catalog } from '../api/client'
-import { bytes, count, middle, millis } from '../lib/text'
+import { bytes, count, millis } from '../lib/text'
+import { Title } from '../shell/Title'
 import { Drawing } from '../waterline/Drawing'
 import { PieceNote } from '../waterline/PieceNote'
 
@@ -17,20 +18,25 @@ export function RunsPage({ catalog }: { catalog: Catalog }) {
   return (
     <Flex direction="column" h="100%">
       <Flex h="44px" px="3" align="center" borderBottom="1px solid" borderColor="line">
-        <Text fontFamily="heading" fontSize="17px" fontWeight="600">
+        <Title>
           Runs
-        </Text>
+        </Title>
       </Flex>
       {runs.isError && <Text p="6" color="kept">{runs.error.message}</Text>}
       {runs.isSuccess && list.length === 0 && <Text p="6" color="faint">Nothing was run yet. Open a view and press Run.</Text>}
       {run && (
         <Flex flex="1" minH="0">
-          <Box w="44%" overflow="auto" borderRight="1px solid" borderColor="line">
-            <chakra.table w="100%" fontSize="12px" borderCollapse="collapse">
+          <Box w="44%" overflow="auto" borderRight="1px solid" borderColor="line" tabIndex={0} role="region" aria-label="Past runs">
+            <chakra.table w="100%" fontSize="12px" borderCollapse="collapse" tableLayout="fixed">
+              <colgroup>
+                {['68px', '66px', undefined, '62px', '62px', '62px'].map((width, i) => (
+                  <col key={i} style={{ width }} />
+                ))}
+              </colgroup>
               <thead>
                 <chakra.tr color="faint" fontSize="11px" position="sticky" top="0" bg="rail">
                   {['began', 'state', 'query', 'crossed', 'bytes', 'took'].map((h, i) => (
-                    <chakra.th key={h} px="2" py="1" fontWeight="400" textAlign={i > 2 ? 'right' : 'left'}>
+                    <chakra.th key={h} px="1.5" py="1" fontWeight="400" textAlign={i > 2 ? 'right' : 'left'}>
                       {h}
                     </chakra.th>
                   ))}
@@ -39,17 +45,17 @@ export function RunsPage({ catalog }: { catalog: Catalog }) {
               <tbody>
                 {list.map((r) => (
                   <chakra.tr key={r.id} cursor="pointer" bg={r === run ? 'sheet' : undefined} borderBottom="1px solid" borderColor="line" _hover={{ bg: 'sheet' }} onClick={() => (setId(r.id), setChosen(null))}>
-                    <chakra.td px="2" whiteSpace="nowrap" fontVariantNumeric="tabular-nums">
-                      {new Date(r.beganAt).toLocaleTimeString()}
+                    <chakra.td px="1.5" whiteSpace="nowrap" fontVariantNumeric="tabular-nums">
+                      {new Date(r.beganAt).toLocaleTimeString([], { hour12: false })}
                     </chakra.td>
-                    <chakra.td px="2" color={r.state === 'done' ? 'folded' : 'kept'} title={r.error}>
+                    <chakra.td px="1.5" color={r.state === 'done' ? 'folded' : 'kept'} title={r.error}>
                       {r.state}
                     </chakra.td>
-                    <chakra.td px="2" fontFamily="mono" fontSize="11px" whiteSpace="nowrap" title={r.sql}>
-                      {middle(r.sql.replace(/\s+/g, ' '), 22)}
+                    <chakra.td px="1.5" fontFamily="mono" fontSize="11px" whiteSpace="nowrap" overflow="hidden" textOverflow="ellipsis" title={r.sql}>
+                      {r.sql.replace(/\s+/g, ' ')}
                     </chakra.td>
                     {[count(r.report.rowsCrossed ?? 0), bytes(r.report.bytesCrossed ?? 0), millis(r.report.totalMilliseconds ?? 0)].map((v, i) => (
-                      <chakra.td key={i} px="2" textAlign="right" whiteSpace="nowrap" fontVariantNumeric="tabular-nums">
+                      <chakra.td key={i} px="1.5" textAlign="right" whiteSpace="nowrap" fontVariantNumeric="tabular-nums">
                         {v}
                       </chakra.td>
                     ))}

@@ -2,6 +2,7 @@ import { Box, Button, chakra, Flex, Input, NativeSelect, Text } from '@chakra-ui
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
+import { Title } from '../shell/Title'
 import { api, ApiError, type NewSource } from '../api/client'
 import { renewed } from '../lib/views'
 import { LimitInputs } from './Limits'
@@ -79,9 +80,9 @@ export function ConnectPage() {
   return (
     <Flex direction="column" h="100%">
       <Flex h="44px" px="3" align="center" borderBottom="1px solid" borderColor="line" flexShrink={0}>
-        <Text fontFamily="heading" fontSize="18px" fontWeight="600">
+        <Title>
           Connect a source
-        </Text>
+        </Title>
       </Flex>
       <Flex flex="1" minH="0">
         <Box

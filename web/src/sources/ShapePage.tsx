@@ -2,6 +2,7 @@ import { Box, Button, Flex, Input, Text } from '@chakra-ui/react'
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
+import { Title } from '../shell/Title'
 import { api, ApiError, type Catalog } from '../api/client'
 import { renewed } from '../lib/views'
 import { count, middle } from '../lib/text'
@@ -95,9 +96,9 @@ function Workbench({ catalog, source, kept, shape, setShape, proposeAgain, propo
     <>
       <Flex h="44px" px="3" align="center" gap="2" borderBottom="1px solid" borderColor="line" flexShrink={0}>
         <Box w="9px" h="9px" borderRadius="2px" style={{ background: hue }} />
-        <Text fontFamily="heading" fontSize="18px" fontWeight="600" whiteSpace="nowrap">
+        <Title>
           Shape of {middle(shape.set, 28)}
-        </Text>
+        </Title>
         <Link to={`/sources/${source}`}>
           <Text color="tide">in {source}</Text>
         </Link>

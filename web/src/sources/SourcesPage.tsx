@@ -6,11 +6,10 @@ import { Link, useNavigate, useParams } from 'react-router'
 import { api, ApiError, type Catalog, type SourceInfo } from '../api/client'
 import { renewed } from '../lib/views'
 import { middle } from '../lib/text'
-import { hueOf } from '../theme'
 import { Differences } from './Differences'
 import { Limits } from './Limits'
-import { products } from './products'
 import { Quirks } from './Quirks'
+import { SourcePicker } from './SourcePicker'
 import { Steps } from './Steps'
 import { localName, TableList } from './TableList'
 import { TableSheet } from './TableSheet'
@@ -19,7 +18,6 @@ import { Health, History, Sent } from './Watching'
 /** What is connected: tables with types and keys, and how each source behaves. */
 export function SourcesPage({ catalog }: { catalog: Catalog }) {
   const params = useParams()
-  const names = catalog.sources.map((s) => s.name)
   const source = catalog.sources.find((s) => s.name === params.source) ?? catalog.sources[0]
   if (!source)
     return (
@@ -38,21 +36,9 @@ export function SourcesPage({ catalog }: { catalog: Catalog }) {
   return (
     <Flex direction="column" h="100%">
       <Flex h="44px" px="3" align="center" gap="3" borderBottom="1px solid" borderColor="line" flexShrink={0}>
-        <Flex flex="1" minW="0" gap="1" overflowX="auto" whiteSpace="nowrap">
-          {catalog.sources.map((s) => (
-            <Link key={s.name} to={`/sources/${s.name}`}>
-              <Flex ref={s === source ? inSight : undefined} align="center" gap="1.5" px="2" h="28px" borderRadius="4px" bg={s === source ? 'sheet' : undefined} border="1px solid" borderColor={s === source ? 'line' : 'transparent'} title={`${s.name}: ${products[s.kind] ?? s.kind}`}>
-                <Box w="9px" h="9px" borderRadius="2px" flexShrink={0} style={{ background: hueOf(s.name, names) }} />
-                <Text fontFamily="heading" fontWeight="600">
-                  {middle(s.name, 20)}
-                </Text>
-                <Text fontSize="12px" color="faint">
-                  {products[s.kind] ?? s.kind}
-                </Text>
-              </Flex>
-            </Link>
-          ))}
-        </Flex>
+        <Box flex="1" minW="0">
+          <SourcePicker sources={catalog.sources} source={source} />
+        </Box>
         <Link to="/connect" style={{ flexShrink: 0 }}>
           <Flex align="center" gap="1" px="2" h="28px" borderRadius="4px" border="1px dashed" borderColor="line" color="tide" whiteSpace="nowrap" _hover={{ bg: 'sea' }}>
             <Plus size={13} /> Connect a source
@@ -70,9 +56,6 @@ export function SourcesPage({ catalog }: { catalog: Catalog }) {
     </Flex>
   )
 }
-
-/** The source that was chosen is not scrolled away. */
-const inSight = (e: HTMLElement | null) => e?.scrollIntoView({ inline: 'nearest', block: 'nearest' })
 
 function Head({ source }: { source: SourceInfo }) {
   const queries = useQueryClient()

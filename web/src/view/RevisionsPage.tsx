@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { diffLines } from 'diff'
 import { useMemo, useState } from 'react'
 import { Link, useParams } from 'react-router'
+import { Title } from '../shell/Title'
 import { api, type Catalog, type Report, type Revision } from '../api/client'
 import { renewed } from '../lib/views'
 import { count } from '../lib/text'
@@ -19,14 +20,14 @@ export function RevisionsPage({ catalog }: { catalog: Catalog }) {
   return (
     <Flex direction="column" h="100%">
       <Flex align="center" gap="3" h="44px" px="3" borderBottom="1px solid" borderColor="line" flexShrink={0}>
-        <Text fontFamily="heading" fontSize="17px" fontWeight="600">
+        <Title>
           <Link to={`/view/${layer}/${name}`}>
             <Box as="span" color="faint" fontWeight="400">
               {layer}.{name}
             </Box>
           </Link>{' '}
           revisions
-        </Text>
+        </Title>
       </Flex>
       {error && (
         <Text p="4" color="kept">

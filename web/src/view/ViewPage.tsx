@@ -9,6 +9,7 @@ import { useBuilder } from '../build/useBuilder'
 import { count, millis, rows } from '../lib/text'
 import { type Command, useCommands } from '../lib/commands'
 import { useView } from '../lib/views'
+import { Title } from '../shell/Title'
 import { Grid } from '../rows/Grid'
 import { Drawing } from '../waterline/Drawing'
 import { PieceNote } from '../waterline/PieceNote'
@@ -119,7 +120,7 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
   return (
     <Flex direction="column" h="100%">
       <Flex align="center" gap="2" h="44px" px="3" borderBottom="1px solid" borderColor="line" flexShrink={0}>
-        <Text fontFamily="heading" fontSize="17px" fontWeight="600" whiteSpace="nowrap" title={saved?.description}>
+        <Title hint={saved?.description}>
           {name ? (
             <>
               <Box as="span" color="faint" fontWeight="400">
@@ -130,7 +131,7 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
           ) : (
             'New query'
           )}
-        </Text>
+        </Title>
         {changed && (
           <Text fontSize="12px" color="narrowed">
             not saved

@@ -164,7 +164,7 @@ function Native({ statement, pieces, chosen, onChoose }: { statement: Statement;
   }, [chosen, parts])
   return (
     <Flex direction="column" flex="1" minH="70px" borderTop="1px dashed" borderColor="line" mt="1">
-      <chakra.pre ref={box} flex="1" minH="0" overflow="auto" px="2" py="1" m="0" fontFamily="mono" fontSize="11px" lineHeight="1.45" whiteSpace="pre-wrap" overflowWrap="anywhere" data-testid="native">
+      <chakra.pre ref={box} flex="1" minH="0" overflow="auto" px="2" py="1" m="0" fontFamily="mono" fontSize="11px" lineHeight="1.45" whiteSpace="pre-wrap" overflowWrap="anywhere" data-testid="native" tabIndex={0} role="region" aria-label="Native statement">
         {parts.map((p, i) => {
           const lit = chosen !== null && p.pieces.includes(chosen)
           const inner = p.pieces[p.pieces.length - 1]
