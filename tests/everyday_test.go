@@ -132,3 +132,50 @@ func manySources(t *testing.T, a *app.App) {
 		t.Error("the page of 80 sources is wider than the window")
 	}
 }
+
+// Strands pass beside the cards of a lineage drawing, never behind them, and what was
+// asked of is in sight.
+func TestBrowserStrandsPassBesideCards(t *testing.T) {
+	ctx, base := page(t)
+	const hidden = `(() => {
+		const svg = document.querySelector('[data-testid=strands]')
+		const cards = [...svg.querySelectorAll('[data-relation]')].map(g => ({ name: g.dataset.relation, box: g.querySelector('rect').getBoundingClientRect() }))
+		const out = []
+		for (const g of svg.querySelectorAll('[data-via]')) {
+			const path = g.querySelectorAll('path')[1], length = path.getTotalLength(), m = path.getScreenCTM()
+			for (let at = 4; at < length - 4; at += 6) {
+				const p = path.getPointAtLength(at).matrixTransform(m)
+				const card = cards.find(c => p.x > c.box.left + 1 && p.x < c.box.right - 1 && p.y > c.box.top + 1 && p.y < c.box.bottom - 1)
+				if (card) { out.push(g.querySelector('title').textContent.split('\n')[0] + ' behind ' + card.name); break }
+			}
+		}
+		return out
+	})()`
+	drawn := 0
+	for _, v := range project.Catalog().Views() {
+		if v.Layer != "delivery" && v.Layer != "joined" {
+			continue
+		}
+		info := project.ViewInfo(v)
+		last := info.Columns[len(info.Columns)-1].Name
+		for _, options := range []string{"influences=1&steps=shown", "influences=1&steps=folded", "influences=0&steps=shown"} {
+			var behind []string
+			var cut bool
+			path := fmt.Sprintf("/lineage/%s.%s?%s", v.FullName(), last, options)
+			do(t, ctx, path, chromedp.Navigate(base+path), until(`document.querySelector('[data-testid=strands] [data-relation]')`), chromedp.Evaluate(hidden, &behind),
+				chromedp.Evaluate(fmt.Sprintf(`(box => box.right > innerWidth || box.left < 236)(document.querySelector('[data-relation=%q] rect').getBoundingClientRect())`, v.FullName()), &cut))
+			drawn++
+			if len(behind) > 0 {
+				t.Errorf("%s: %s", path, strings.Join(behind, "; "))
+			}
+			if cut {
+				t.Errorf("%s: the card that was asked of is cut", path)
+			}
+		}
+	}
+	if drawn < 20 {
+		t.Errorf("%d drawings were looked at", drawn)
+	}
+	do(t, ctx, "a picture", chromedp.Navigate(base+"/lineage/delivery.loan_risk.uninsured?influences=1&steps=shown"), until(`document.querySelector('[data-testid=strands] [data-relation]')`))
+	shot(t, ctx, "lineage-lanes")
+}

@@ -53,6 +53,16 @@ export interface Layout {
   cardWidth: number
 }
 
+/** A place of its own in a column of cards that a bundle of strands passes through. */
+interface Lane {
+  depth: number
+  x: number
+  y: number
+  height: number
+}
+
+type Placed = Card | Lane
+
 export const headHeight = 36
 export const rowHeight = 18
 
@@ -87,7 +97,22 @@ export function lay(graph: LineageGraph, options: { influences: boolean; folded:
   const columns = [...new Set([...cards.values()].map((c) => c.depth))].sort((a, b) => a - b)
   const gap = strands.some((s) => s.steps.length > 0) ? Math.max(96, Math.min(200, (width - 24 - 170 * columns.length) / Math.max(1, columns.length - 1)))  : columns.length > 6 ? 34 : columns.length > 4 ? 44 : 64
   const cardWidth = Math.max(columns.length > 6 ? 118 : 132, Math.min(216, (width - 24 - gap * (columns.length - 1)) / Math.max(1, columns.length)))
-  const height = place(cards, strands, shades, columns, cardWidth, gap)
+  const bundles = new Map<string, Lane[]>() // by the relations at their ends
+  for (const [from, to] of ends(strands, shades)) {
+    const key = `${from}\n${to}`
+    const between = columns.filter((d) => d > cards.get(from)!.depth && d < cards.get(to)!.depth)
+    if (between.length === 0 || bundles.has(key)) continue
+    const many = strands.filter((s) => s.from.relation === from && s.to.relation === to).length + shades.filter((s) => s.from === from && s.to === to).length
+    bundles.set(key, between.map((depth) => ({ depth, x: 0, y: 0, height: laneStep * (many + 1) })))
+  }
+  const height = place(cards, bundles, strands, shades, columns, cardWidth, gap)
+  const used = new Map<string, number>() // strands of a bundle that have their place
+  const lanesOf = (from: string, to: string) => {
+    const key = `${from}\n${to}`
+    const nth = (used.get(key) ?? 0) + 1
+    used.set(key, nth)
+    return (bundles.get(key) ?? []).map((l) => ({ left: l.x, right: l.x + cardWidth, y: l.y + laneStep * nth }))
+  }
 
   const at = (n: LineageNode) => {
     const card = cards.get(n.relation)!
@@ -96,24 +121,44 @@ export function lay(graph: LineageGraph, options: { influences: boolean; folded:
   for (const s of strands) {
     const a = at(s.from)
     const b = at(s.to)
-    s.path = curve(a.right, a.y, b.left, b.y)
+    const lanes = lanesOf(s.from.relation, s.to.relation)
+    s.path = through(a.right, a.y, lanes, b.left, b.y)
+    const next = lanes[0] ?? b
     const n = Math.min(2, s.steps.length)
-    s.knots = Array.from({ length: n }, (_, i) => along(a.right, a.y, b.left, b.y, (i + 1) / (n + 1)))
+    s.knots = Array.from({ length: n }, (_, i) => along(a.right, a.y, next.left, next.y, (i + 1) / (n + 1)))
   }
   for (const s of shades) {
     const a = cards.get(s.from)!
     const b = cards.get(s.to)!
-    s.path = curve(a.x + cardWidth, a.y + a.height - 8, b.x, b.y + 12)
+    s.path = through(a.x + cardWidth, a.y + a.height - 8, lanesOf(s.from, s.to), b.x, b.y + 12)
   }
   return { cards: [...cards.values()], strands, shades, cardWidth, width: 12 + columns.length * (cardWidth + gap) - gap + 12, height }
 }
 
-function curve(x1: number, y1: number, x2: number, y2: number): string {
-  const bend = bendOf(x1, x2)
-  return `M${x1} ${y1} C${x1 + bend} ${y1} ${x2 - bend} ${y2} ${x2} ${y2}`
+const laneStep = 5
+
+/** The relations at the ends of strands and shades, those without values last. */
+const ends = (strands: Strand[], shades: Shade[]): [string, string][] => [...strands.map((s): [string, string] => [s.from.relation, s.to.relation]), ...shades.map((s): [string, string] => [s.from, s.to])]
+
+/** A curve from one place to another, straight through the lanes between. */
+function through(x1: number, y1: number, lanes: { left: number; right: number; y: number }[], x2: number, y2: number): string {
+  let path = `M${x1} ${y1}`
+  const to = (x: number, y: number) => {
+    const bend = bendOf(x1, x)
+    path += ` C${x1 + bend} ${y1} ${x - bend} ${y} ${x} ${y}`
+  }
+  for (const l of lanes) {
+    to(l.left, l.y)
+    path += ` H${l.right}`
+    x1 = l.right
+    y1 = l.y
+  }
+  to(x2, y2)
+  return path
 }
 
-const bendOf = (x1: number, x2: number) => Math.max(24, Math.abs(x2 - x1) / 2)
+// Half way at most, so that a curve stays between its ends.
+const bendOf = (x1: number, x2: number) => Math.abs(x2 - x1) / 2
 
 /** A point of a curve, by its parameter from 0 to 1. */
 function along(x1: number, y1: number, x2: number, y2: number, t: number): Point {
@@ -172,22 +217,26 @@ function nearReaders(cards: Map<string, Card>, strands: Strand[], shades: Shade[
 }
 
 /** Gives cards their places: columns by depth, within them near to what they are tied to. */
-function place(cards: Map<string, Card>, strands: Strand[], shades: Shade[], columns: number[], cardWidth: number, gap: number): number {
+function place(cards: Map<string, Card>, bundles: Map<string, Lane[]>, strands: Strand[], shades: Shade[], columns: number[], cardWidth: number, gap: number): number {
   const apart = strands.some((s) => s.steps.length > 0) ? 30 : 14 // room for the names of steps
-  const ties = new Map<string, string[]>()
-  for (const s of [...strands.map((s) => [s.from.relation, s.to.relation]), ...shades.map((s) => [s.from, s.to])] as [string, string][]) {
-    ties.set(s[0], [...(ties.get(s[0]) ?? []), s[1]])
-    ties.set(s[1], [...(ties.get(s[1]) ?? []), s[0]])
+  const ties = new Map<Placed, Placed[]>()
+  for (const [from, to] of ends(strands, shades)) {
+    const way: Placed[] = [cards.get(from)!, ...(bundles.get(`${from}\n${to}`) ?? []), cards.get(to)!]
+    for (let i = 1; i < way.length; i++) {
+      ties.set(way[i - 1]!, [...(ties.get(way[i - 1]!) ?? []), way[i]!])
+      ties.set(way[i]!, [...(ties.get(way[i]!) ?? []), way[i - 1]!])
+    }
   }
   for (const c of cards.values()) {
     c.rows.sort((a, b) => a.column.localeCompare(b.column))
     c.rows.forEach((r, i) => (r.y = headHeight + i * rowHeight + rowHeight / 2))
     c.height = headHeight + c.rows.length * rowHeight + (c.influencing.length > 0 ? rowHeight : 0) + 4
   }
-  const groups = columns.map((d) => [...cards.values()].filter((c) => c.depth === d).sort((a, b) => a.relation.localeCompare(b.relation)))
-  const tall = (g: Card[]) => g.reduce((h, c) => h + c.height + apart, -apart)
+  const lanes = [...bundles.values()].flat()
+  const groups = columns.map((d): Placed[] => [...[...cards.values()].filter((c) => c.depth === d).sort((a, b) => a.relation.localeCompare(b.relation)), ...lanes.filter((l) => l.depth === d)])
+  const tall = (g: Placed[]) => g.reduce((h, c) => h + c.height + apart, -apart)
   const height = Math.max(60, ...groups.map(tall)) + 24
-  const stack = (g: Card[], i: number) => {
+  const stack = (g: Placed[], i: number) => {
     let y = 12 + Math.max(0, (height - 24 - tall(g)) / 2)
     for (const c of g) {
       c.x = 12 + i * (cardWidth + gap)
@@ -196,16 +245,16 @@ function place(cards: Map<string, Card>, strands: Strand[], shades: Shade[], col
     }
   }
   groups.forEach(stack)
-  const middleOf = (c: Card) => c.y + c.height / 2
-  const near = (c: Card) => {
-    const of = ties.get(c.relation) ?? []
-    return of.length === 0 ? middleOf(c) : of.reduce((sum, r) => sum + middleOf(cards.get(r)!), 0) / of.length
+  const middleOf = (c: Placed) => c.y + c.height / 2
+  const near = (c: Placed) => {
+    const of = ties.get(c) ?? []
+    return of.length === 0 ? middleOf(c) : of.reduce((sum, r) => sum + middleOf(r), 0) / of.length
   }
   for (let sweep = 0; sweep < 4; sweep++) {
     const order = groups.map((_, i) => (sweep % 2 === 0 ? groups.length - 1 - i : i))
     for (const i of order) {
       // Sources that join a chain of views on its way stand above it, so that the chain is a line.
-      const wanted = new Map(groups[i]!.map((c) => [c, near(c) - (c.source && i > 0 ? c.height : 0)]))
+      const wanted = new Map(groups[i]!.map((c) => [c, near(c) - ('source' in c && c.source && i > 0 ? c.height : 0)]))
       groups[i]!.sort((a, b) => wanted.get(a)! - wanted.get(b)!)
       stack(groups[i]!, i)
     }
