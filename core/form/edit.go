@@ -82,10 +82,7 @@ func apply(sql string, e Edit) (string, error) {
 		return "", err
 	}
 	next := d.changed()
-	if _, err := syntax.Parse(next); err != nil {
-		return "", refuse("that would not be SQL any more: %s", err)
-	}
-	return next, nil
+	return next, prove(d, next, e)
 }
 
 func refuse(format string, args ...any) *value.Error {
@@ -121,16 +118,34 @@ func (d *document) changed() string {
 	sort.SliceStable(d.changes, func(i, j int) bool { return d.changes[i].at.Start < d.changes[j].at.Start })
 	var b strings.Builder
 	from := 0
+	open := false // a comment to the end of its line stands right before
+	write := func(s string, comment bool) {
+		if s == "" {
+			return
+		}
+		if open && s[0] != '\n' {
+			b.WriteByte('\n')
+			s = strings.TrimLeft(s, " ")
+		}
+		b.WriteString(s)
+		open = comment
+	}
 	for _, c := range d.changes {
 		if c.at.Start >= from {
-			b.WriteString(d.sql[from:c.at.Start])
+			write(d.sql[from:c.at.Start], d.commented(c.at.Start))
 			from = c.at.Start
 		}
-		b.WriteString(c.with)
+		write(c.with, endsInComment(c.with))
 		from = max(from, c.at.End)
 	}
-	b.WriteString(d.sql[from:])
+	write(d.sql[from:], false)
 	return b.String()
+}
+
+// endsInComment reports whether a text ends with a comment to the end of its line.
+func endsInComment(s string) bool {
+	all, err := syntax.Tokens(s)
+	return err == nil && len(all) > 0 && all[len(all)-1].Line && all[len(all)-1].End == len(s)
 }
 
 // lineStart and lineEnd bound the line of a place.
@@ -179,7 +194,7 @@ func (d *document) cut(at syntax.Span) {
 		d.replace(syntax.Span{Start: begin - 1, End: d.lineEnd(end)}, "")
 	case alone:
 		d.replace(syntax.Span{Start: begin, End: min(d.lineEnd(end)+1, len(d.sql))}, "")
-	case at.End < len(d.sql) && d.sql[at.End] == ' ':
+	case at.End < len(d.sql) && d.sql[at.End] == ' ' && (at.Start == 0 || strings.IndexByte(" \t\n(", d.sql[at.Start-1]) >= 0):
 		n := len(d.sql[at.End:]) - len(strings.TrimLeft(d.sql[at.End:], " "))
 		d.replace(syntax.Span{Start: at.Start, End: at.End + n}, "")
 	default:
@@ -352,27 +367,41 @@ func placed(err error, by int) error {
 
 // condition is an expression that stands among others with AND between.
 func condition(s string) (string, error) {
-	s, x, err := expression(s)
+	s, _, err := expression(s)
 	if err != nil {
 		return "", err
 	}
-	if op, is := x.(*syntax.Op); is && op.Name == "or" && !enclosed(s) {
-		s = "(" + s + ")"
-	}
-	return s, nil
+	return beside(s), nil
 }
 
-// enclosed tells whether one pair of parentheses holds a whole expression.
-func enclosed(s string) bool {
+// beside writes a condition so that it can stand among others: in parentheses where OR
+// joins its parts.
+func beside(s string) string {
 	all, err := syntax.Tokens(s)
 	if err != nil {
-		return false
+		return s
 	}
 	t := text{sql: s, all: all}
-	for i := range all {
-		t.words = append(t.words, i)
+	for i, tok := range all {
+		if !tok.Comment {
+			t.words = append(t.words, i)
+		}
 	}
-	return t.is(0, "(") && t.closing(0) == len(all)-1
+	depth := 0
+	for i := range t.words {
+		switch {
+		case t.is(i, "(", "[", "case") && !t.is(i-1, "."):
+			depth++
+		case t.is(i, ")", "]", "end") && !t.is(i-1, "."):
+			depth--
+		case depth == 0 && t.is(i, "or") && !t.is(i-1, "."):
+			if len(all) > 0 && all[len(all)-1].Line {
+				s += "\n"
+			}
+			return "(" + s + ")"
+		}
+	}
+	return s
 }
 
 // item writes an item of the select list.

@@ -118,8 +118,7 @@ func (d *document) removeInput(e Edit) error {
 		d.replace(b.Outputs[own[0]].span(), "*")
 		own = own[1:]
 	}
-	d.dropOutputs(e.Block, own)
-	return nil
+	return d.dropOutputs(e.Block, own)
 }
 
 func (p Part) span() syntax.Span { return syntax.Span{Start: p.Start, End: p.End} }

@@ -42,7 +42,18 @@ func (d *document) addOutput(e Edit) error {
 				text = item(text, nameOr(e.Name, s))
 			}
 		}
-		d.put(d.outputs(b), e.At, text)
+		l := d.outputs(b)
+		d.put(l, e.At, text)
+		if e.At >= 0 && e.At < len(l) {
+			if err := d.follow(b, places(len(l), func(i int) int {
+				if i >= e.At {
+					return i + 1
+				}
+				return i
+			})); err != nil {
+				return err
+			}
+		}
 	}
 	return nil
 }
@@ -93,12 +104,34 @@ func (d *document) setOutput(e Edit) error {
 	if e.Name == bareName(expr) && e.Name != o.Name {
 		e.Name = ""
 	}
-	if e.Name == o.Name { // what stands between them stays
-		d.replace(o.Expr.span(), expr)
-		return nil
+	if was, is := nameOr(o.Name, bareText(o.Expr.Text)), nameOr(e.Name, expr); was != is {
+		d.renamed(e.Block, e.At, is)
 	}
-	d.replace(o.span(), item(expr, e.Name))
+	if expr != o.Expr.Text {
+		d.replace(o.Expr.span(), expr)
+	}
+	switch first, end := d.wordAt(o.Expr.End), d.wordAt(o.End); {
+	case e.Name == o.Name:
+	case o.Name == "":
+		d.insert(o.Expr.End, " AS "+syntax.Identifier(e.Name))
+	case e.Name == "":
+		d.dropWords(first, end)
+	default:
+		d.replace(d.at(end-1).Span, syntax.Identifier(e.Name))
+	}
 	return nil
+}
+
+// dropWords takes words out, each with the white space before it, and leaves the
+// comments between them.
+func (d *document) dropWords(first, end int) {
+	for i := first; i < end; i++ {
+		from := d.at(i).Start
+		for from > 0 && (d.sql[from-1] == ' ' || d.sql[from-1] == '\t') {
+			from--
+		}
+		d.replace(syntax.Span{Start: from, End: d.at(i).End}, "")
+	}
 }
 
 // removeOutput takes out the outputs Items, in every block of a union.
@@ -119,16 +152,28 @@ func (d *document) removeOutput(e Edit) error {
 		if len(d.form.Blocks) > 1 && d.starred(b) {
 			return refuse("a union with * cannot lose a column").WithHint("write its columns out first")
 		}
-		d.dropOutputs(b, items)
+		if err := d.dropOutputs(b, items); err != nil {
+			return err
+		}
 	}
 	return nil
 }
 
 // dropOutputs takes several outputs out at once: each with the comma behind it,
 // or before it where all that follow go too.
-func (d *document) dropOutputs(block int, items []int) {
+func (d *document) dropOutputs(block int, items []int) error {
 	l := d.outputs(block)
 	sort.Ints(items)
+	to := places(len(l), func(i int) int {
+		before, gone := slices.BinarySearch(items, i)
+		if gone {
+			return -1
+		}
+		return i - before
+	})
+	if err := d.follow(block, to); err != nil {
+		return err
+	}
 	gone := map[int]bool{}
 	for _, i := range items {
 		gone[i] = true
@@ -145,6 +190,7 @@ func (d *document) dropOutputs(block int, items []int) {
 	if lastKept < len(l)-1 {
 		d.truncate(l, lastKept+1)
 	}
+	return nil
 }
 
 // moveOutput takes the output At to the place To, in every block of a union.
@@ -155,8 +201,17 @@ func (d *document) moveOutput(e Edit) error {
 			return refuse("there is no output column %d or %d", e.At, e.To)
 		}
 		d.move(l, e.At, e.To)
+		if err := d.follow(b, moved(len(l), e.At, e.To)); err != nil {
+			return err
+		}
 	}
 	return nil
+}
+
+// moved says where each of n items goes when one of them moves.
+func moved(n, from, to int) []int {
+	order := slices.Insert(slices.Delete(places(n, func(i int) int { return i }), from, from+1), to, from)
+	return places(n, func(i int) int { return slices.Index(order, i) })
 }
 
 // expandStar writes the columns of a star out: Texts are they.
@@ -174,7 +229,12 @@ func (d *document) expandStar(e Edit) error {
 		}
 	}
 	d.replace(o.span(), d.wrapped(e.Texts, o.Start))
-	return nil
+	return d.follow(e.Block, places(len(d.form.Blocks[e.Block].Outputs), func(i int) int {
+		if i > e.At {
+			return i + len(e.Texts) - 1
+		}
+		return i
+	}))
 }
 
 // wrapped joins items with commas, breaking lines before they get too long.

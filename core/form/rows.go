@@ -22,7 +22,7 @@ func (d *document) addFilter(e Edit) error {
 	last := conds[len(conds)-1]
 	if len(conds) == 1 {
 		// What was one condition gets others beside it.
-		if both, err := condition(last.Text); err == nil && both != last.Text {
+		if both := beside(last.Text); both != last.Text {
 			d.replace(last.span(), both)
 		}
 	}
@@ -166,10 +166,19 @@ func (d *document) removeOrder(e Edit) error {
 		return refuse("there is no sort key %d", e.At)
 	case n == 1:
 		d.dropClause(d.tail.get("order by"))
+	case d.firstBy(e.At):
+		return refuse("the first row of each is told by this sort key").WithHint("take the other sort keys out first")
 	default:
 		d.drop(d.orders(), e.At)
 	}
 	return nil
+}
+
+// firstBy reports whether a sort key is one of those that DISTINCT ON needs first.
+func (d *document) firstBy(key int) bool {
+	s := d.says()
+	k := s.Order[key]
+	return len(s.Blocks) == 1 && slices.ContainsFunc(s.Blocks[0].On, func(on keySays) bool { return on.Output == k.Output && on.Expr == k.Expr })
 }
 
 // setLimit keeps the first Text rows, or all where that is empty.
@@ -203,10 +212,7 @@ func (d *document) setDistinct(e Edit) error {
 	c := d.blocks[e.Block].clauses[0]
 	switch {
 	case b.Distinct && e.Kind == "off":
-		d.replace(syntax.Span{Start: d.at(c.word + 1).Start, End: d.at(c.first).Start}, "")
-		if strings.Contains(d.sql[d.at(c.word+1).End:d.at(c.first).Start], "\n") {
-			d.insert(d.at(c.first).Start, "")
-		}
+		d.dropWords(c.word+1, c.first)
 	case !b.Distinct && e.Kind == "on":
 		d.insert(d.at(c.word).End, " DISTINCT")
 	}
@@ -312,6 +318,9 @@ func (d *document) removeBlock(e Edit) error {
 	}
 	begin := func(i int) int { return d.at(d.blocks[i].clauses[0].word).Start }
 	if e.Block == 0 {
+		if d.starred(0) || d.starred(1) {
+			return refuse("the first block names the columns, and * in it or the next hides them").WithHint("write its columns out first")
+		}
 		for i, o := range d.form.Blocks[1].Outputs {
 			was := d.form.Blocks[0].Outputs
 			if i < len(was) {
@@ -323,6 +332,10 @@ func (d *document) removeBlock(e Edit) error {
 		d.replace(syntax.Span{Start: begin(0), End: begin(1)}, "")
 		return nil
 	}
-	d.replace(syntax.Span{Start: d.form.Blocks[e.Block-1].End, End: d.form.Blocks[e.Block].End}, "")
+	union := d.at(d.wordAt(d.form.Blocks[e.Block-1].End)).Start
+	for union > 0 && (d.sql[union-1] == ' ' || d.sql[union-1] == '\n' || d.sql[union-1] == '\t') {
+		union--
+	}
+	d.replace(syntax.Span{Start: union, End: d.form.Blocks[e.Block].End}, "")
 	return nil
 }

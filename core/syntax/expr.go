@@ -374,8 +374,10 @@ func (c *converter) subquery(x *pg.SubLink) Expr {
 		s.Test = c.expr(x.Testexpr)
 		at = Span{min(at.Start, s.Test.At().Start), max(at.End, s.Test.At().End)}
 	}
-	at.End = max(at.End, s.Query.End)
-	at.Start = min(at.Start, s.Query.Start)
+	if s.Query.End > 0 { // SELECT alone has no place of its own
+		at.End = max(at.End, s.Query.End)
+		at.Start = min(at.Start, s.Query.Start)
+	}
 	// The query stands in parentheses of its own.
 	if i := c.index(s.Query.Start); c.is(i-1, "(") && at.Start > c.tokens[i-1].Start {
 		at.Start = c.tokens[i-1].Start

@@ -23,7 +23,7 @@ func Parse(sql string) (*Query, error) {
 	if i := strings.IndexByte(sql, 0); i >= 0 || !utf8.ValidString(sql) {
 		return nil, value.Errorf(value.CodeSyntax, "the query holds bytes that are not text in UTF-8").At("", max(i, 0), max(i, 0)+1)
 	}
-	tree, err := pg.Parse(sql)
+	tree, err := pg.Parse(withoutComments(sql))
 	if err != nil {
 		return nil, syntaxError(sql, err)
 	}
@@ -181,7 +181,12 @@ func (c *converter) body(s *pg.SelectStmt) Body {
 			sel.DistinctSpan = c.balance(Span{sel.DistinctSpan.Start, sel.DistinctOn[len(sel.DistinctOn)-1].At().End})
 		}
 	}
-	grow := func(n Node) { sel.End = max(sel.End, n.At().End) }
+	grow := func(n Node) {
+		if sel.End == 0 { // of a SELECT without columns
+			sel.Start = c.tokenBefore(n.At().Start, "select")
+		}
+		sel.End = max(sel.End, n.At().End)
+	}
 	for _, n := range s.FromClause {
 		sel.From = append(sel.From, c.table(n))
 		grow(sel.From[len(sel.From)-1])

@@ -66,3 +66,6 @@ SELECT 'a' ~ '[[:letters:]]'
 SELECT 'a' ~ '(a\1)'
 SELECT 'a' ~ 'a{2,1}'
 SELECT 'a' ~ '(?z)a'
+SELECT 1 NOT /* c */ IN (2, 3), 'a' NOT /* c */ LIKE 'b', 1 NOT /* c */ BETWEEN 2 AND 3, CAST('10:00' AS time /* c */ without time zone)
+SELECT x FROM (VALUES (1), (NULL), (2)) v(x) ORDER BY x DESC NULLS /* c */ LAST
+SELECT x FROM (VALUES (1), (NULL), (2)) v(x) ORDER BY x NULLS /* c */ FIRST
