@@ -3,7 +3,6 @@ package app
 import (
 	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -15,11 +14,8 @@ import (
 	"sort"
 	"strings"
 
-	"gopkg.in/yaml.v3"
-
 	"rovik/connect"
 	"rovik/core/catalog"
-	"rovik/core/estate"
 	"rovik/core/shape"
 	"rovik/core/value"
 	"rovik/records"
@@ -113,34 +109,6 @@ func docOf(r *records.Source) sourceDoc {
 	return d
 }
 
-// toYAML writes what JSON would say, with its keys sorted.
-func toYAML(v any) ([]byte, error) {
-	b, err := json.Marshal(v)
-	if err != nil {
-		return nil, err
-	}
-	var plain any
-	if err := json.Unmarshal(b, &plain); err != nil {
-		return nil, err
-	}
-	return yaml.Marshal(plain)
-}
-
-// fromYAML reads what toYAML wrote; what it does not know is an error.
-func fromYAML(b []byte, v any) error {
-	var plain any
-	if err := yaml.Unmarshal(b, &plain); err != nil {
-		return err
-	}
-	j, err := json.Marshal(plain)
-	if err != nil {
-		return err
-	}
-	dec := json.NewDecoder(bytes.NewReader(j))
-	dec.DisallowUnknownFields()
-	return dec.Decode(v)
-}
-
 // Export writes the project's files into a folder, and takes out those of views
 // and sources that it does not have.
 func (a *App) Export(dir string) (int, error) {
@@ -193,7 +161,7 @@ func readFiles(dir string) (map[string][]byte, error) {
 			return errors.Join(err, value.Errorf(value.CodeSource, "%s is larger than any text of a project", name))
 		}
 		b, err := fs.ReadFile(root.FS(), name)
-		out[name] = b
+		out[name] = withoutMark(b)
 		return err
 	})
 	return out, err
@@ -276,14 +244,13 @@ func (a *App) ReadProject(dir string) (*Imported, error) {
 		}
 	}
 	sort.Slice(out.Changes, func(i, j int) bool { return out.Changes[i].Path < out.Changes[j].Path })
-	if err := out.readSources(files); err != nil {
-		return nil, err
-	}
-	return out, a.readViews(out, files)
+	out.readSources(files)
+	a.readViews(out, files)
+	return out, nil
 }
 
-// readSources reads the sources that are not as they were.
-func (im *Imported) readSources(files map[string][]byte) error {
+// readSources reads the sources that are not as they were. None is connected for it.
+func (im *Imported) readSources(files map[string][]byte) {
 	for _, c := range im.Changes {
 		name, is := strings.CutPrefix(c.Path, sourcesPath+"/")
 		name = strings.TrimSuffix(name, ".yaml")
@@ -296,18 +263,46 @@ func (im *Imported) readSources(files map[string][]byte) error {
 		}
 		var d sourceDoc
 		if err := fromYAML(files[c.Path], &d); err != nil {
-			return value.Errorf(value.CodeSource, "%s: %s", c.Path, err)
+			im.Breaches = append(im.Breaches, yamlBreach(c.Path, err))
+			continue
+		}
+		if err := d.check(name); err != nil {
+			b := Breach{Path: c.Path, Message: err.Error()}
+			var ve *value.Error
+			if errors.As(err, &ve) {
+				b.Message, b.Hint = ve.Message, ve.Hint
+			}
+			im.Breaches = append(im.Breaches, b)
+			continue
 		}
 		im.sources[name] = d
+	}
+}
+
+// check says why a source could not be connected so, as far as that is known without
+// trying.
+func (d sourceDoc) check(name string) error {
+	if err := checkName("source", name); err != nil {
+		return err
+	}
+	asked := NewSource{Name: name, Kind: d.Kind, Config: d.Config}
+	asked.Config.Secret = "" // which has its own rules
+	full, err := asked.complete()
+	if err != nil || full.Config.Path == "" {
+		return err
+	}
+	if _, err := os.Stat(full.Config.Path); err != nil {
+		return value.Errorf(value.CodeSource, "there is nothing at %s", full.Config.Path).WithHint("say where the file or folder is on this machine")
 	}
 	return nil
 }
 
 // readViews reads layers and views, and binds the views.
-func (a *App) readViews(im *Imported, files map[string][]byte) error {
+func (a *App) readViews(im *Imported, files map[string][]byte) {
 	var doc projectDoc
 	if err := fromYAML(files[projectFile], &doc); err != nil {
-		return value.Errorf(value.CodeSource, "%s: %s", projectFile, err)
+		im.Breaches = append(im.Breaches, yamlBreach(projectFile, err))
+		return
 	}
 	s := a.state.Load()
 	breach := func(path, message string) { im.Breaches = append(im.Breaches, Breach{Path: path, Message: message}) }
@@ -350,23 +345,28 @@ func (a *App) readViews(im *Imported, files map[string][]byte) error {
 			im.drop = append(im.drop, v)
 		}
 	}
-	for _, v := range a.estateOf(s, next, s.estate).Broken() {
-		im.Breaches = append(im.Breaches, breachOf(v, next))
+	for _, v := range a.estateOf(s, next, s.estate).Views() {
+		err := v.Err
+		if err == nil {
+			err = ownNames(v.Table.Columns)
+		}
+		if err != nil {
+			im.Breaches = append(im.Breaches, breachOf(v.View, err))
+		}
 	}
 	sort.Slice(im.Breaches, func(i, j int) bool {
 		a, b := im.Breaches[i], im.Breaches[j]
 		return a.Path < b.Path || a.Path == b.Path && a.Line < b.Line
 	})
 	sort.Slice(im.put, func(i, j int) bool { return im.put[i].FullName() < im.put[j].FullName() })
-	return nil
 }
 
 // breachOf says where a view that does not bind is wrong: in its own text, or in
 // that of one it reads.
-func breachOf(v *estate.View, c *catalog.Catalog) Breach {
-	out := Breach{Path: viewPath(v.View), Message: v.Err.Error()}
+func breachOf(v *catalog.View, err error) Breach {
+	out := Breach{Path: viewPath(v), Message: err.Error()}
 	var ve *value.Error
-	if !errors.As(v.Err, &ve) {
+	if !errors.As(err, &ve) {
 		return out
 	}
 	out.Message, out.Hint = ve.Message, ve.Hint
@@ -386,6 +386,14 @@ func breachOf(v *estate.View, c *catalog.Catalog) Breach {
 // bind that binds now, or is new. Sources are connected first: over them the views
 // are bound again.
 func (a *App) Apply(ctx context.Context, dir string, im *Imported) error {
+	refused := func(b Breach) error {
+		return value.Errorf(codeBroken, "%s: %s", b.Place(), b.Message).WithHint("rovik check %s lists all that is wrong", dir)
+	}
+	for _, b := range im.Breaches {
+		if !strings.HasPrefix(b.Path, viewsFolder+"/") { // what else is wrong, a source does not mend
+			return refused(b)
+		}
+	}
 	for name, d := range im.sources {
 		if err := a.applySource(ctx, name, d); err != nil {
 			return fmt.Errorf("%s: %w", sourcePath(name), err)
@@ -398,8 +406,7 @@ func (a *App) Apply(ctx context.Context, dir string, im *Imported) error {
 		}
 	}
 	if len(im.Breaches) > 0 {
-		b := im.Breaches[0]
-		return value.Errorf(codeBroken, "%s: %s", b.Place(), b.Message).WithHint("rovik check %s lists all that is wrong", dir)
+		return refused(im.Breaches[0])
 	}
 	a.write.Lock()
 	err := a.store.PutProject(ctx, records.ProjectChange{Layers: im.layers, Put: im.put, Drop: im.drop, Message: "Imported"})

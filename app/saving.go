@@ -124,15 +124,27 @@ func (a *App) checkView(v *catalog.View) (*estate.Estate, error) {
 	if err != nil {
 		return nil, err
 	}
-	seen := map[string]bool{}
+	var columns []catalog.Column
 	for _, col := range b.Root.Columns() {
+		columns = append(columns, catalog.Column{Name: col.Name})
+	}
+	if err := ownNames(columns); err != nil {
+		return nil, err
+	}
+	return a.estateOf(s, s.catalog.WithView(v), s.estate), nil
+}
+
+// ownNames fails where columns of a view have no names of their own.
+func ownNames(columns []catalog.Column) error {
+	seen := map[string]bool{}
+	for _, col := range columns {
 		if seen[col.Name] || col.Name == "?column?" {
-			return nil, value.Errorf("42701", "a view's columns need names of their own, and %q is there twice or has none", col.Name).
+			return value.Errorf("42701", "a view's columns need names of their own, and %q is there twice or has none", col.Name).
 				WithHint("name it with AS")
 		}
 		seen[col.Name] = true
 	}
-	return a.estateOf(s, s.catalog.WithView(v), s.estate), nil
+	return nil
 }
 
 func taken(v *catalog.View) error {

@@ -125,11 +125,49 @@ func TestBreachesOfFiles(t *testing.T) {
 		t.Errorf("applied: %+v, %+v", c.Layers(), c.View("low.shelf"))
 	}
 	whole := filesOf(t, dir)
-	for name, text := range map[string]string{"project.yaml": "layers: [{name: low, colour: red}]", "sources/store.yaml": "kind: [1"} {
-		write(name, text)
-		if _, err := a.ReadProject(dir); err == nil || !strings.Contains(err.Error(), name) {
-			t.Errorf("%s: %v", name, err)
+	for _, c := range []struct{ name, text, want string }{
+		{"project.yaml", "layers:\n- name: low\n  colour: red\n", `project.yaml:3:3: there is no key "colour" here`},
+		{"project.yaml", "layers:\n- name: low\n  views: {shelf: [1]}\n", "project.yaml:3:18: layers[0].views.shelf should be text"},
+		{"project.yaml", "layers:\n- name: 7\n", "project.yaml:2:9: layers[0].name should be text"},
+		{"project.yaml", "layers: low\n", "project.yaml:1:9: layers should be a list"},
+		{"project.yaml", "layers:\n- name: [low\n", "this is not YAML"},
+		{"project.yaml", "", "project.yaml: the file is empty"},
+		{"sources/store.yaml", "kind: [1", "sources/store.yaml:1:1: this is not YAML"},
+		{"sources/store.yaml", "", "sources/store.yaml: the file is empty"},
+		{"sources/store.yaml", "kind: sqlight\nconfig: {path: " + dir + "}\n", `no kind of source called "sqlight"`},
+		{"sources/store.yaml", "kind: sqlite\nconfig: {path: " + dir + "/none.db}\n", "there is nothing at"},
+		{"sources/store.yaml", "kind: postgresql\nconfig: {host: h, port: '5432'}\n", "sources/store.yaml:2:25: config.port should be a whole number"},
+		{"sources/store.yaml", "kind: postgresql\nconfig: {host: h, port: 99999}\n", "99999 is not a port"},
+		{"sources/store.yaml", "kind: sqlite\nconfig: {pth: x}\n", `sources/store.yaml:2:10: there is no key "pth" here`},
+		{"views/low/shelf.sql", "SELECT s.id, s.site AS id FROM store.shelf AS s\n", "views/low/shelf.sql: a view's columns need names of their own"},
+	} {
+		write(c.name, c.text)
+		im, err := a.ReadProject(dir)
+		if err != nil {
+			t.Fatal(err)
 		}
-		write(name, whole[name])
+		var got []string
+		for _, b := range im.Breaches {
+			got = append(got, b.Place()+": "+b.Message)
+		}
+		if len(got) == 0 || !strings.Contains(got[0], c.want) {
+			t.Errorf("%s with %q: %q, want %s", c.name, c.text, got, c.want)
+		}
+		before := a.Catalog()
+		if err := a.Apply(ctx, dir, im); err == nil || a.Catalog() != before {
+			t.Errorf("%s with %q was applied: %v", c.name, c.text, err)
+		}
+		write(c.name, whole[c.name])
+	}
+	// A mark of UTF-8 at the beginning of a file says nothing.
+	if _, err := a.Export(dir); err != nil {
+		t.Fatal(err)
+	}
+	whole = filesOf(t, dir)
+	for _, name := range []string{"project.yaml", "views/low/shelf.sql", "sources/store.yaml"} {
+		write(name, "\ufeff"+whole[name])
+	}
+	if im, err = a.ReadProject(dir); err != nil || len(im.Changes) != 0 || len(im.Breaches) != 0 {
+		t.Errorf("with marks: %+v, %v", im, err)
 	}
 }
