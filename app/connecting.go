@@ -187,13 +187,13 @@ func (a *App) ConnectSource(ctx context.Context, n NewSource) (*catalog.Source, 
 
 // RemoveSource forgets a source. Views that read it are named, and it stays,
 // unless it is to go in spite of them.
-func (a *App) RemoveSource(ctx context.Context, name string, inSpite bool) error {
+func (a *App) RemoveSource(ctx context.Context, name string, force bool) error {
 	if _, err := a.source(name); err != nil {
 		return err
 	}
-	if readers := a.readersOf(name); len(readers) > 0 && !inSpite {
+	if readers := a.readersOf(name); len(readers) > 0 && !force {
 		return value.Errorf(codeBroken, "%s %s %s", strings.Join(readers, ", "), map[bool]string{true: "reads", false: "read"}[len(readers) == 1], name).
-			WithHint("change them first, or remove it all the same: they will be broken")
+			WithHint("change them first, or remove it anyway (--force): they will be broken")
 	}
 	a.write.Lock()
 	defer a.write.Unlock()

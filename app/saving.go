@@ -78,8 +78,8 @@ func (a *App) SaveRevision(ctx context.Context, v catalog.View, message string, 
 }
 
 // RemoveView forgets a view; its revisions are kept, and go on where the name is
-// used again. It is refused where others read the view, unless inSpite.
-func (a *App) RemoveView(ctx context.Context, name string, inSpite bool) error {
+// used again. It is refused where others read the view, unless force.
+func (a *App) RemoveView(ctx context.Context, name string, force bool) error {
 	a.write.Lock()
 	defer a.write.Unlock()
 	s := a.state.Load()
@@ -87,9 +87,9 @@ func (a *App) RemoveView(ctx context.Context, name string, inSpite bool) error {
 	if err != nil {
 		return err
 	}
-	if readers := s.estate.Readers(name); len(readers) > 0 && !inSpite {
+	if readers := s.estate.Readers(name); len(readers) > 0 && !force {
 		return value.Errorf(codeBroken, "%s would break: %s reads it", strings.Join(s.estate.Downstream(name), ", "), strings.Join(readers, ", ")).
-			WithHint("change them first, or remove it in spite of them")
+			WithHint("change them first, or remove it anyway (--force)")
 	}
 	if err := a.store.PutProject(ctx, records.ProjectChange{Layers: s.catalog.Layers(), Drop: []*catalog.View{v}}); err != nil {
 		return err

@@ -219,7 +219,7 @@ func (a *App) TryShape(ctx context.Context, source string, sh *shape.Shape, n in
 // SaveShape gives a set of records a shape, and reads the source anew with it.
 // Views that would break are named, and nothing changes, unless it is to be in
 // spite of them.
-func (a *App) SaveShape(ctx context.Context, source string, sh *shape.Shape, inSpite bool) (Found, error) {
+func (a *App) SaveShape(ctx context.Context, source string, sh *shape.Shape, force bool) (Found, error) {
 	_, s, err := a.shaper(source)
 	if err != nil {
 		return Found{}, err
@@ -228,15 +228,15 @@ func (a *App) SaveShape(ctx context.Context, source string, sh *shape.Shape, inS
 	if _, err := sh.Flats(); err != nil {
 		return Found{}, err
 	}
-	return a.reshape(ctx, source, sh.Set, sh, inSpite)
+	return a.reshape(ctx, source, sh.Set, sh, force)
 }
 
 // DropShape takes a set's shape away.
-func (a *App) DropShape(ctx context.Context, source, set string, inSpite bool) (Found, error) {
-	return a.reshape(ctx, source, set, nil, inSpite)
+func (a *App) DropShape(ctx context.Context, source, set string, force bool) (Found, error) {
+	return a.reshape(ctx, source, set, nil, force)
 }
 
-func (a *App) reshape(ctx context.Context, source, set string, sh *shape.Shape, inSpite bool) (Found, error) {
+func (a *App) reshape(ctx context.Context, source, set string, sh *shape.Shape, force bool) (Found, error) {
 	c, s, err := a.shaper(source)
 	if err != nil {
 		return Found{}, err
@@ -261,8 +261,8 @@ func (a *App) reshape(ctx context.Context, source, set string, sh *shape.Shape, 
 		known = c.record.Found.Without(r.Hidden)
 	}
 	found := Found{r.Found, a.differences(known, r.Found.Without(r.Hidden)), r.Shapes}
-	if len(found.Differences.Broken) > 0 && !inSpite {
-		return found, wouldBreak(found.Differences, "keep what they read, or save it all the same")
+	if len(found.Differences.Broken) > 0 && !force {
+		return found, wouldBreak(found.Differences, "keep what they read, or save it anyway (--force)")
 	}
 	return found, a.accept(ctx, c, r, found.Differences)
 }

@@ -187,7 +187,7 @@ func (a *App) RefreshSource(ctx context.Context, name string) (Found, error) {
 // HideTables says which tables of a source no query can name; the others can.
 // Views that read a table which goes are named, and nothing changes, unless it
 // is to go in spite of them.
-func (a *App) HideTables(ctx context.Context, name string, hidden []string, inSpite bool) error {
+func (a *App) HideTables(ctx context.Context, name string, hidden []string, force bool) error {
 	a.write.Lock()
 	defer a.write.Unlock()
 	c, err := a.source(name)
@@ -208,8 +208,8 @@ func (a *App) HideTables(ctx context.Context, name string, hidden []string, inSp
 		return value.Errorf(value.CodeUndefinedTable, "%s does not have all of the tables %s", name, strings.Join(hidden, ", ")).WithHint("refresh the source")
 	}
 	d := a.differences(r.Found.Without(c.record.Hidden), r.Found.Without(r.Hidden))
-	if len(d.Broken) > 0 && !inSpite {
-		return wouldBreak(d, "change them first, or hide the tables all the same")
+	if len(d.Broken) > 0 && !force {
+		return wouldBreak(d, "change them first, or hide the tables anyway (--force)")
 	}
 	if err := a.store.PutSource(ctx, &r); err != nil {
 		return err

@@ -14,7 +14,7 @@ import (
 // as proposed again where typ is empty. Every value has to fit. A column that was
 // left out can be read as text. Views that would break are named, and nothing
 // changes, unless it is to be in spite of them.
-func (a *App) RetypeColumn(ctx context.Context, source, table, column, typ string, inSpite bool) error {
+func (a *App) RetypeColumn(ctx context.Context, source, table, column, typ string, force bool) error {
 	c, err := a.source(source)
 	if err != nil {
 		return err
@@ -53,8 +53,8 @@ func (a *App) RetypeColumn(ctx context.Context, source, table, column, typ strin
 		return err
 	}
 	d := a.differences(c.record.Found.Without(r.Hidden), r.Found.Without(r.Hidden))
-	if len(d.Broken) > 0 && !inSpite {
-		return wouldBreak(d, "change them first, or do it all the same")
+	if len(d.Broken) > 0 && !force {
+		return wouldBreak(d, "change them first, or change it anyway (--force)")
 	}
 	return a.accept(ctx, c, r, d)
 }

@@ -55,7 +55,7 @@ func shapedColumn(cell shape.Cell, seen *shape.Seen, rows int64) catalog.Column 
 		return col
 	}
 	if cell.Of != nil {
-		col.Nullable, col.Note = true, "The texts of what is not "+cell.Of.String()+"."
+		col.Nullable, col.Note = true, "The strings that are no "+cell.Of.String()+"."
 		if rows > 0 {
 			col.NullShare = 1
 		}

@@ -9,10 +9,10 @@ import (
 
 // retypeRequest asks for another type of a column; none for the proposed one.
 type retypeRequest struct {
-	Table   string `json:"table"`
-	Column  string `json:"column"`
-	Type    string `json:"type"`
-	InSpite bool   `json:"inSpite"`
+	Table  string `json:"table"`
+	Column string `json:"column"`
+	Type   string `json:"type"`
+	Force  bool   `json:"force"`
 }
 
 func (h *handlers) retypeColumn(c echo.Context) error {
@@ -20,7 +20,7 @@ func (h *handlers) retypeColumn(c echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := h.app.RetypeColumn(c.Request().Context(), c.Param("name"), r.Table, r.Column, r.Type, r.InSpite); err != nil {
+	if err := h.app.RetypeColumn(c.Request().Context(), c.Param("name"), r.Table, r.Column, r.Type, r.Force); err != nil {
 		return err
 	}
 	return h.sendSource(c, c.Param("name"), nil)

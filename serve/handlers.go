@@ -191,7 +191,7 @@ func (h *handlers) view(c echo.Context) error {
 }
 
 func (h *handlers) removeView(c echo.Context) error {
-	if err := h.app.RemoveView(c.Request().Context(), c.Param("name"), c.QueryParam("inSpite") == "true"); err != nil {
+	if err := h.app.RemoveView(c.Request().Context(), c.Param("name"), c.QueryParam("force") == "true"); err != nil {
 		return err
 	}
 	return c.NoContent(http.StatusNoContent)
@@ -239,8 +239,8 @@ func (h *handlers) compareSource(c echo.Context) error {
 
 // hideRequest names the tables that no query can name.
 type hideRequest struct {
-	Hidden  []string `json:"hidden"`
-	InSpite bool     `json:"inSpite"`
+	Hidden []string `json:"hidden"`
+	Force  bool     `json:"force"`
 }
 
 func (h *handlers) hideTables(c echo.Context) error {
@@ -248,7 +248,7 @@ func (h *handlers) hideTables(c echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := h.app.HideTables(c.Request().Context(), c.Param("name"), r.Hidden, r.InSpite); err != nil {
+	if err := h.app.HideTables(c.Request().Context(), c.Param("name"), r.Hidden, r.Force); err != nil {
 		return err
 	}
 	return h.sendSource(c, c.Param("name"), nil)
@@ -378,7 +378,7 @@ func (h *handlers) mostFrequent(c echo.Context) error {
 }
 
 func (h *handlers) removeSource(c echo.Context) error {
-	if err := h.app.RemoveSource(c.Request().Context(), c.Param("name"), c.QueryParam("inSpite") == "true"); err != nil {
+	if err := h.app.RemoveSource(c.Request().Context(), c.Param("name"), c.QueryParam("force") == "true"); err != nil {
 		return err
 	}
 	return c.NoContent(http.StatusNoContent)

@@ -11,11 +11,11 @@ import (
 // shapeRequest asks about a set of nested records: for a proposal by the path to
 // its records, for what a shape makes of the n-th record, or to keep a shape.
 type shapeRequest struct {
-	Set     string       `json:"set"`
-	Rows    string       `json:"rows"`
-	Shape   *shape.Shape `json:"shape"`
-	Record  int64        `json:"record"`
-	InSpite bool         `json:"inSpite"`
+	Set    string       `json:"set"`
+	Rows   string       `json:"rows"`
+	Shape  *shape.Shape `json:"shape"`
+	Record int64        `json:"record"`
+	Force  bool         `json:"force"`
 }
 
 func (h *handlers) shapedSets(c echo.Context) error {
@@ -61,9 +61,9 @@ func (h *handlers) saveShape(c echo.Context) error {
 	}
 	ctx, name := c.Request().Context(), c.Param("name")
 	if r.Shape == nil {
-		_, err = h.app.DropShape(ctx, name, r.Set, r.InSpite)
+		_, err = h.app.DropShape(ctx, name, r.Set, r.Force)
 	} else {
-		_, err = h.app.SaveShape(ctx, name, r.Shape, r.InSpite)
+		_, err = h.app.SaveShape(ctx, name, r.Shape, r.Force)
 	}
 	if err != nil {
 		return err

@@ -377,7 +377,7 @@ func TestBrowserConnect(t *testing.T) {
 			t.Errorf("the failed step does not say %q: %s", want, step)
 		}
 	}
-	do(t, ctx, "the right port", fill("Port", fmt.Sprint(env.Postgres.Port)), chromedp.Click(button("Only try"), chromedp.BySearch),
+	do(t, ctx, "the right port", fill("Port", fmt.Sprint(env.Postgres.Port)), chromedp.Click(button("Test"), chromedp.BySearch),
 		until(failed+`?.innerText.includes('did not accept the user rovik_reader')`))
 	shot(t, ctx, "connect")
 	do(t, ctx, "the right password", fill("Password", demoPassword(t, "registry")), chromedp.Click(button("Connect"), chromedp.BySearch),
@@ -394,11 +394,11 @@ func TestBrowserConnect(t *testing.T) {
 		until(`document.querySelectorAll('[data-testid=first-rows] tbody tr').length === 30`), chromedp.Click(`//button[normalize-space(.)="climate_class"]`, chromedp.BySearch),
 		until(`document.querySelector('[data-testid=frequent]')?.innerText.includes('NULL')`))
 	shot(t, ctx, "look")
-	do(t, ctx, "trying it again", chromedp.Click(button("Try"), chromedp.BySearch), until(`document.querySelectorAll('[data-testid=steps] [data-state=ok]').length === 8`))
+	do(t, ctx, "trying it again", chromedp.Click(button("Test"), chromedp.BySearch), until(`document.querySelectorAll('[data-testid=steps] [data-state=ok]').length === 8`))
 
 	// One that is read stays; one that nobody reads goes.
 	do(t, ctx, "removing one that is read", chromedp.Navigate(base+"/sources/rates"), chromedp.Click(button("Remove"), chromedp.BySearch),
-		until(`document.querySelector('[role=alert]')?.innerText.includes('intake.insurance_rate')`), chromedp.Click(button("Leave it"), chromedp.BySearch))
+		until(`document.querySelector('[role=alert]')?.innerText.includes('intake.insurance_rate')`), chromedp.Click(button("Cancel"), chromedp.BySearch))
 	do(t, ctx, "removing one that is not", chromedp.Navigate(base+"/sources/second"), chromedp.Click(button("Remove"), chromedp.BySearch),
 		until(`location.pathname === '/sources' && !document.querySelector('main').innerText.includes('second')`))
 }

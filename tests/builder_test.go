@@ -201,8 +201,8 @@ func TestBrowserTwoFaces(t *testing.T) {
 	do(t, ctx, "groups and values into columns", chromedp.Navigate(base+"/query"), chromedp.WaitReady(".cm-content", chromedp.ByQuery), chromedp.Evaluate(setSQL+`("SELECT l.courier_id, l.loan_no FROM intake.loan AS l")`, nil), press("Builder"), inputs(1),
 		chromedp.Evaluate(`document.querySelector('[aria-label="Choose column 1"]').click()`, nil), press("Group by"), chromedp.Click(button("Group"), chromedp.BySearch), until(textInEditor+`.includes('GROUP BY l.courier_id') && `+builderCurrent),
 		press("Values into columns"), choose("Values of", "l.status"), press("Make "), until(textInEditor+`.includes("FILTER (WHERE l.status = 'returned') AS returned") && `+builderCurrent), chromedp.Click(button("Run"), chromedp.BySearch), until(runState+` === 'done'`))
-	do(t, ctx, "rows put under", chromedp.Evaluate(setSQL+`("SELECT l.loan_no, l.sent_on FROM intake.loan AS l")`, nil), inputs(1), press("Put the rows of another"), choose("Rows of", "intake.archived_loan"), until(`document.querySelector('[aria-label="What stands for sent_on"]')?.value === 'sent_on'`),
-		press("Put them under"), until(`document.querySelectorAll('[data-testid=matching] tbody tr').length === 2 && `+builderCurrent), until(textInEditor+`.includes('UNION ALL')`))
+	do(t, ctx, "rows put under", chromedp.Evaluate(setSQL+`("SELECT l.loan_no, l.sent_on FROM intake.loan AS l")`, nil), inputs(1), press("Union with"), choose("Rows of", "intake.archived_loan"), until(`document.querySelector('[aria-label="What stands for sent_on"]')?.value === 'sent_on'`),
+		press("Add the union"), until(`document.querySelectorAll('[data-testid=matching] tbody tr').length === 2 && `+builderCurrent), until(textInEditor+`.includes('UNION ALL')`))
 }
 
 // Names are changed on the page once it was seen what that does; layers likewise;

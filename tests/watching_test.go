@@ -107,5 +107,5 @@ func TestBrowserWatching(t *testing.T) {
 	do(t, ctx, "checking", chromedp.Navigate(base+"/sources/pg"), chromedp.Click(button("Check"), chromedp.BySearch), until(text+`.includes('2 views break')`))
 	do(t, ctx, "its history", chromedp.Click(button("History"), chromedp.BySearch), until(`document.querySelector('[data-testid=history]')?.innerText.includes('found by a check')`),
 		until(`document.querySelector('[data-testid=history]').innerText.includes('public.item.title')`))
-	do(t, ctx, "what it was sent", chromedp.Click(button("Sent"), chromedp.BySearch), until(`document.querySelector('[data-testid=sent]')?.innerText.includes('"item"."title"')`))
+	do(t, ctx, "what it was sent", chromedp.Click(button("Statements"), chromedp.BySearch), until(`document.querySelector('[data-testid=sent]')?.innerText.includes('"item"."title"')`))
 }

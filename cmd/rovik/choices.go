@@ -13,15 +13,15 @@ import (
 
 // retypeCommand reads a column as another type than was proposed.
 func retypeCommand() *cobra.Command {
-	var inSpite bool
+	var force bool
 	cmd := &cobra.Command{Use: "retype NAME TABLE COLUMN [TYPE]", Short: "Read a column of CSV as another type than was proposed, as proposed without one; one that was left out as text", Args: between(3, 4)}
-	cmd.Flags().BoolVar(&inSpite, "in-spite", false, "also where views would break")
+	cmd.Flags().BoolVar(&force, "force", false, "also where views would break")
 	cmd.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
 		typ := ""
 		if len(args) > 3 {
 			typ = args[3]
 		}
-		if err := a.RetypeColumn(ctx, args[0], args[1], args[2], typ, inSpite); err != nil {
+		if err := a.RetypeColumn(ctx, args[0], args[1], args[2], typ, force); err != nil {
 			return err
 		}
 		if typ == "" {

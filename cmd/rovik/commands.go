@@ -227,11 +227,11 @@ func sourceCommand() *cobra.Command {
 		sayChanges(found, "would change")
 		return nil
 	})
-	var inSpite bool
+	var force bool
 	remove := &cobra.Command{Use: "remove NAME", Short: "Forget a source and its password", Args: exactly(1)}
-	remove.Flags().BoolVar(&inSpite, "in-spite", false, "also where views read it, which are broken then")
+	remove.Flags().BoolVar(&force, "force", false, "also where views read it, which are broken then")
 	remove.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
-		if err := a.RemoveSource(ctx, args[0], inSpite); err != nil {
+		if err := a.RemoveSource(ctx, args[0], force); err != nil {
 			return err
 		}
 		fmt.Printf("%s is forgotten\n", args[0])

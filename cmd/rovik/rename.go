@@ -47,9 +47,9 @@ func renameCommand() *cobra.Command {
 			printChanged(t.Was, t.Is)
 		}
 		if apply {
-			fmt.Printf("\n%d texts were changed\n", len(p.Texts))
+			fmt.Printf("\n%d views were changed\n", len(p.Texts))
 		} else {
-			fmt.Printf("\n%d texts would change; --apply changes them\n", len(p.Texts))
+			fmt.Printf("\n%d views would change; --apply changes them\n", len(p.Texts))
 		}
 		return nil
 	})

@@ -17,14 +17,14 @@ import (
 
 // shapeCommand shows, proposes and keeps the shapes of nested records.
 func shapeCommand() *cobra.Command {
-	var propose, drop, inSpite bool
+	var propose, drop, force bool
 	var rows, file string
 	cmd := &cobra.Command{Use: "shape NAME [SET]", Short: "Show, propose or keep how nested records become tables", Args: between(1, 2)}
 	cmd.Flags().BoolVar(&propose, "propose", false, "print a shape proposed from a sample of the set's records, as JSON")
 	cmd.Flags().StringVar(&rows, "rows", "", "with --propose: the path to the records in a file")
 	cmd.Flags().StringVar(&file, "file", "", "keep the shape in this file (- for standard input)")
 	cmd.Flags().BoolVar(&drop, "drop", false, "take the set's shape away")
-	cmd.Flags().BoolVar(&inSpite, "in-spite", false, "also where views would break")
+	cmd.Flags().BoolVar(&force, "force", false, "also where views would break")
 	cmd.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
 		source, set := args[0], ""
 		if len(args) > 1 {
@@ -39,7 +39,7 @@ func shapeCommand() *cobra.Command {
 			if set != "" {
 				s.Set = set
 			}
-			found, err := a.SaveShape(ctx, source, s, inSpite)
+			found, err := a.SaveShape(ctx, source, s, force)
 			if err != nil {
 				return err
 			}
@@ -48,7 +48,7 @@ func shapeCommand() *cobra.Command {
 		case set == "" && (propose || drop):
 			return usageError{errors.New("say of which set: rovik source shape NAME SET")}
 		case drop:
-			found, err := a.DropShape(ctx, source, set, inSpite)
+			found, err := a.DropShape(ctx, source, set, force)
 			if err != nil {
 				return err
 			}

@@ -84,7 +84,7 @@ func listNames(path string) ([]string, bool) {
 // class groups columns that a server treats alike.
 func (f field) class() string {
 	name := map[value.Kind]string{value.Text: "texts", value.Int2: "whole numbers", value.Int4: "whole numbers", value.Int8: "whole numbers",
-		value.Float8: "floating numbers", value.Bool: "truth values", value.TimestampTZ: "moments"}[f.cell.Type.Kind]
+		value.Float8: "floating-point numbers", value.Bool: "booleans", value.TimestampTZ: "timestamps"}[f.cell.Type.Kind]
 	if f.cell.ID {
 		name = "identifiers"
 	}

@@ -73,7 +73,7 @@ var dialect = &sqldb.Dialect{
 			if s.Catalog.Is(quirkCache, "no") {
 				return sameTypes(s, j)
 			}
-			return sqldb.Reasonf("quirk-differs", "Recheck the source: Rovik switches the cache off for its own connections.", "%q was measured on %s, and that cache mistakes texts for each other.", quirkCache, s.Name())
+			return sqldb.Reasonf("quirk-differs", "Recheck the source: Rovik switches the cache off for its own connections.", "%q was measured on %s, and that cache mistakes strings for each other.", quirkCache, s.Name())
 		}
 		return sqldb.Reasonf("no-equivalent", "Write it with joins, groups and sorts that MariaDB has.", "MariaDB has no %s.", operatorName(n))
 	},
@@ -289,7 +289,7 @@ func calls() map[string]sqldb.Rule {
 func fitsPacket(s *sqldb.Source, c *plan.Call) *fold.Reason {
 	most, _ := strconv.ParseInt(s.Catalog.Quirks[quirkPacket].Value, 10, 64)
 	if n := longest(s, c); n > most {
-		return sqldb.Reasonf("quirk-differs", "Cut the texts to a length first.",
+		return sqldb.Reasonf("quirk-differs", "Cut the strings to a length first.",
 			"The result could have %d bytes, and MariaDB gives NULL past its largest packet of %d.", n, most)
 	}
 	return nil

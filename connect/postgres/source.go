@@ -256,7 +256,7 @@ func (s *Source) columns(ctx context.Context, tables map[uint32]*catalog.Table) 
 			c.Collation = ""
 		} else if !deterministic {
 			c.Collation = nondeterministic + c.Collation
-			c.Note = "Its collation takes different texts for equal; Rovik reads it under the C collation."
+			c.Note = "Its collation takes distinct strings for equal; Rovik reads it under the C collation."
 		}
 		t.Columns = append(t.Columns, c)
 		return nil

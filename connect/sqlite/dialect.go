@@ -86,7 +86,7 @@ var dialect = &sqldb.Dialect{
 			return nil
 		}
 		return sqldb.Reasonf("quirk-differs", "Keep the text in a database whose encoding is UTF-8.",
-			"%q was measured otherwise on %s, whose texts are kept in UTF-16.", quirkOrder, s.Name())
+			"%q was measured otherwise on %s, whose strings are kept in UTF-16.", quirkOrder, s.Name())
 	},
 	NullsLow: true, NullsWord: true,
 	Unlimited: "-1",

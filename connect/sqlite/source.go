@@ -364,7 +364,7 @@ func (s *Source) measureColumns(ctx context.Context, t *catalog.Table, columns [
 			}
 			switch {
 			case zeros > 0:
-				t.Left = append(t.Left, catalog.LeftColumn{Name: c.Name, Native: c.Native, Reason: fmt.Sprintf("%d of its texts hold a zero byte.", zeros)})
+				t.Left = append(t.Left, catalog.LeftColumn{Name: c.Name, Native: c.Native, Reason: fmt.Sprintf("%d of its strings hold a zero byte.", zeros)})
 			case typed(&c, n):
 				kept = append(kept, c)
 			case s.types.Text(t.Name, c.Name):

@@ -413,7 +413,7 @@ func inputKept(why *Reason) *Reason {
 	if why.Code == "input-kept" || why.Code == "no-source" {
 		return why
 	}
-	return &Reason{"input-kept", "Rovik makes the rows that it works on: " + lowerFirst(why.Text), why.Remedy}
+	return &Reason{"input-kept", "Its input is computed by Rovik, so this is too: " + lowerFirst(why.Text), why.Remedy}
 }
 
 func (f *folder) filter(n *plan.Filter, in place) place {

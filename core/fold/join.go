@@ -118,7 +118,7 @@ func differentSources(n plan.Node) *Reason {
 	}
 	sort.Strings(names)
 	if len(names) < 2 {
-		return &Reason{"input-kept", "Rovik makes the rows on one side of it.", "Make what is below it fold."}
+		return &Reason{"input-kept", "One side of the join is computed by Rovik, so the join is too.", "Make what is below it fold."}
 	}
 	return &Reason{"sources-differ", "It combines rows of " + strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1] + ", which cannot see each other.",
 		"Keep what crosses small: filter each side as far as it goes."}

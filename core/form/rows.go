@@ -225,9 +225,9 @@ func (d *document) firstOfEach(e Edit) error {
 	b := d.form.Blocks[e.Block]
 	switch {
 	case len(d.form.Blocks) > 1:
-		return refuse("repeated rows of a union are removed in a view that reads it")
+		return refuse("duplicates of a union are removed in a view that reads it")
 	case b.Distinct:
-		return refuse("repeated rows are removed already")
+		return refuse("duplicates are removed already")
 	case len(b.Groups) > 0:
 		return refuse("the rows are grouped")
 	case len(e.Texts) == 0:

@@ -391,8 +391,8 @@ export interface paths {
         delete: {
             parameters: {
                 query?: {
-                    /** @description In spite of views that read it */
-                    inSpite?: boolean;
+                    /** @description Also where views read it */
+                    force?: boolean;
                 };
                 header?: never;
                 path: {
@@ -932,7 +932,7 @@ export interface paths {
             parameters: {
                 query?: {
                     /** @description Also where views read it */
-                    inSpite?: boolean;
+                    force?: boolean;
                 };
                 header?: never;
                 path: {
@@ -2841,7 +2841,7 @@ export interface components {
             column: string;
             /** @description Empty for the proposed one */
             type: string;
-            inSpite?: boolean;
+            force?: boolean;
         };
         Health: {
             /** @enum {string} */
@@ -2912,7 +2912,7 @@ export interface components {
             rows?: string;
             shape?: components["schemas"]["Shape"];
             record?: number;
-            inSpite?: boolean;
+            force?: boolean;
         };
         Trial: {
             /** @description Records that were looked at */
@@ -2966,7 +2966,7 @@ export interface components {
         HideRequest: {
             hidden: string[];
             /** @description Also where views break */
-            inSpite?: boolean;
+            force?: boolean;
         };
         Differences: {
             changes: components["schemas"]["Change"][];

@@ -147,13 +147,13 @@ function JoinPanel({ builder, block, at, name, more, onDone }: { builder: Builde
           </Box>
         </Text>
         <chakra.select {...select} aria-label="How it is to join" value={kind} onChange={(e) => setKind(e.target.value)}>
-          <option value="inner">matches alone</option>
-          <option value="left">where it matches</option>
-          <option value="full">all rows of both</option>
+          <option value="inner">inner join: matching rows</option>
+          <option value="left">left join: all rows before, and what matches</option>
+          <option value="full">full join: all rows of both</option>
         </chakra.select>
         {more > 0 && <Text color="faint">{more} more after it</Text>}
         <Button {...tiny} ml="auto" onClick={onDone}>
-          Leave it
+          Cancel
         </Button>
       </Flex>
       {suggested.isPending && <Text color="faint">Looking for keys, alike names, and values that meet…</Text>}

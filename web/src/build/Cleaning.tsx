@@ -21,7 +21,7 @@ export function Cleaning({ builder, block, at, name, type, onClose }: { builder:
         {profile.isError && <Text color="kept">{profile.error.message}</Text>}
         {p && (
           <Text>
-            {p.of}: {p.sampled ? `the first ${count(p.rows)} rows` : `${count(p.rows)} rows`}, {count(p.different)} different{p.whole || p.sampled ? '' : ' and more'}
+            {p.of}: {p.sampled ? `the first ${count(p.rows)} rows` : `${count(p.rows)} rows`}, {count(p.different)} distinct{p.whole || p.sampled ? '' : ' and more'}
           </Text>
         )}
         <Button {...tiny} ml="auto" onClick={onClose}>

@@ -10,11 +10,11 @@ import { Shares } from './Shares'
 import type { Builder } from './useBuilder'
 
 const joins = [
-  ['inner', 'matches alone'],
-  ['left', 'where it matches'],
-  ['right', 'all of its rows'],
-  ['full', 'all rows of both'],
-  ['cross', 'with every row'],
+  ['inner', 'inner join: matching rows'],
+  ['left', 'left join: all rows before, and what matches'],
+  ['right', 'right join: all rows of this input'],
+  ['full', 'full join: all rows of both'],
+  ['cross', 'cross join: every row with every row'],
 ] as const
 
 interface Props {

@@ -217,7 +217,7 @@ function Measures({ builder, block, at, inputs, outputs, grouping, onDone }: Gro
           Group
         </Button>
         <Button {...tiny} onClick={onDone}>
-          Leave it
+          Cancel
         </Button>
       </Flex>
     </Box>
@@ -293,7 +293,7 @@ function Pivot({ builder, block, at, inputs, outputs, onDone }: GroupProps) {
           Make {taken.length || ''} columns
         </Button>
         <Button {...tiny} onClick={onDone}>
-          Leave it
+          Cancel
         </Button>
       </Flex>
     </Box>
@@ -333,7 +333,7 @@ function Ending({ builder, built, block, at, outputs, pieces, chosen, onChoose }
         rows
         <chakra.label display="flex" gap="1" alignItems="center" ml="auto">
           <input type="checkbox" checked={block.distinct && block.distinctOn.length === 0} disabled={block.distinctOn.length > 0} onChange={(e) => void builder.edit({ do: 'set distinct', block: at, kind: e.target.checked ? 'on' : 'off' })} />
-          no repeated rows
+          distinct rows
         </chakra.label>
       </Flex>
       {block.distinctOn.length > 0 && (
@@ -377,7 +377,7 @@ function Ending({ builder, built, block, at, outputs, pieces, chosen, onChoose }
                 Keep these
               </Button>
               <Button {...tiny} onClick={() => setKeys(null)}>
-                Leave it
+                Cancel
               </Button>
             </Flex>
           )}

@@ -13,7 +13,7 @@ export function Union({ builder, built, at, onBlock }: { builder: Builder; built
   const { blocks, union } = built.form
   const columns = (b: number, i: number): FormColumn | undefined => built.facts.outputs[b]?.[i]?.[0]
   return (
-    <Section title="Rows put together" aside={union === 'union' ? 'repeated rows once' : 'all rows of each'}>
+    <Section title="Union" aside={union === 'union' ? 'UNION: duplicates removed' : 'UNION ALL: all rows'}>
       <Box overflowX="auto">
         <chakra.table w="100%" borderCollapse="collapse" data-testid="matching">
           <thead>
@@ -81,7 +81,7 @@ export function AddRows({ builder, built, relations, catalog }: { builder: Build
     return (
       <Box px="2" py="1">
         <Button {...tiny} color="tide" px="0" disabled={starred} title={starred ? 'Write * out first: columns are matched one by one' : 'Such as archived rows under the same names'} onClick={() => setName('')}>
-          Put the rows of another table or view under these…
+          Union with…
         </Button>
       </Box>
     )
@@ -96,7 +96,7 @@ export function AddRows({ builder, built, relations, catalog }: { builder: Build
           ))}
         </chakra.select>
         <Button {...tiny} ml="auto" onClick={() => setName(null)}>
-          Leave it
+          Cancel
         </Button>
       </Flex>
       {cols.length > 0 && (
@@ -131,7 +131,7 @@ export function AddRows({ builder, built, relations, catalog }: { builder: Build
             </tbody>
           </chakra.table>
           <Button {...small} color="folded" onClick={() => builder.edit({ do: 'add block', name, names: match }).then((ok) => ok && setName(null))}>
-            Put them under
+            Add the union
           </Button>
         </>
       )}

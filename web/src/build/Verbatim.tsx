@@ -32,7 +32,7 @@ export function Verbatim({ onTake, onClose }: { onTake: (name: string) => void; 
         </chakra.select>
         answers to, as it stands:
         <Button {...tiny} ml="auto" onClick={onClose}>
-          Leave it
+          Cancel
         </Button>
       </Flex>
       <Textarea size="xs" rows={3} bg="sheet" borderColor="line" fontFamily="mono" fontSize="12px" spellCheck={false} autoFocus aria-label="The statement" value={text} onChange={(e) => setText(e.target.value)} />

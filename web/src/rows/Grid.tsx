@@ -13,7 +13,7 @@ const digit = 7.7 // pixels that a digit takes
 const letter = 6.9
 
 /** What a column needs for its name and type, before any value is known. */
-const headWidth = (c: Column) => Math.max(c.name.length * 7.4, c.type.length * 6.2) + 18
+const headWidth = (c: Column) => Math.max(c.name.length * 8.1, c.type.length * 6.2) + 18
 
 /** What a column needs for a value: numbers whole, other values up to a bound. */
 function valueWidth(c: Column, value: string | null): number {

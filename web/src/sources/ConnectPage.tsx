@@ -145,7 +145,7 @@ export function ConnectPage() {
               Connect
             </Button>
             <Button size="xs" variant="outline" color="ink" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} loading={attempt.isPending && !connect.isPending} onClick={() => attempt.mutate()}>
-              Only try
+              Test
             </Button>
           </Flex>
           {error && (

@@ -37,7 +37,7 @@ export function Differences({ report }: { report: Report }) {
       ))}
       {report.quirks.map((q) => (
         <Text key={q.name} py="1" borderBottom="1px solid" borderColor="line">
-          <chakra.span color="narrowed">Measured anew:</chakra.span> {q.name} was {q.was} and is {q.is}; verdicts follow.
+          <chakra.span color="narrowed">Measured again:</chakra.span> {q.name} was {q.was} and is {q.is}; verdicts follow.
         </Text>
       ))}
     </Box>

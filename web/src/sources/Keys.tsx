@@ -75,7 +75,7 @@ export function Keys({ source, table, catalog }: { source: SourceInfo; table: Ta
               Measure and declare
             </Button>
             <Button {...small} onClick={() => setOpen(false)}>
-              Leave it
+              Cancel
             </Button>
           </Flex>
         </form>

@@ -102,7 +102,7 @@ export function ShapeColumns({ language, table, parent, made, onChange, onDrop }
                   )}
                 </chakra.td>
                 <chakra.td w="20px">
-                  <Button {...tiny} aria-label={`Drop ${c.name}`} title="Leave it out" onClick={() => drop(i)}>
+                  <Button {...tiny} aria-label={`Drop ${c.name}`} title="Drop this column" onClick={() => drop(i)}>
                     ×
                   </Button>
                 </chakra.td>

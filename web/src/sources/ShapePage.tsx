@@ -74,7 +74,7 @@ function Workbench({ catalog, source, kept, shape, setShape, proposeAgain, propo
   const queries = useQueryClient()
   const navigate = useNavigate()
   const save = useMutation({
-    mutationFn: (inSpite: boolean) => api.saveShape(source, shape, inSpite),
+    mutationFn: (force: boolean) => api.saveShape(source, shape, force),
     onSuccess: async () => {
       await renewed(queries)
       await queries.invalidateQueries({ queryKey: ['shapes', source] })
@@ -126,7 +126,7 @@ function Workbench({ catalog, source, kept, shape, setShape, proposeAgain, propo
           </Text>
           {saving?.code === '2BP01' && (
             <Button {...small} color="kept" onClick={() => save.mutate(true)}>
-              Save all the same
+              Save anyway
             </Button>
           )}
         </Flex>

@@ -74,7 +74,7 @@ function Head({ source }: { source: SourceInfo }) {
   const check = useMutation({ mutationFn: () => api.checkSource(source.name), onSuccess: again })
   const [shown, setShown] = useState<'history' | 'sent' | 'limits' | null>(null)
   const remove = useMutation({
-    mutationFn: (inSpite: boolean) => api.removeSource(source.name, inSpite),
+    mutationFn: (force: boolean) => api.removeSource(source.name, force),
     onSuccess: async () => {
       await again()
       void navigate('/sources')
@@ -84,7 +84,7 @@ function Head({ source }: { source: SourceInfo }) {
     <Box px="3" py="1.5" bg="rail" borderBottom="1px solid" borderColor="line" fontSize="12px">
       {(refresh.data?.changes ?? []).map((c) => (
         <Text key={c.name} color="narrowed" role="status">
-          Measured anew: {c.name} was {c.was} and is {c.is}; verdicts follow.
+          Measured again: {c.name} was {c.was} and is {c.is}; verdicts follow.
         </Text>
       ))}
       <Flex align="center" gap="3">
@@ -100,10 +100,10 @@ function Head({ source }: { source: SourceInfo }) {
           </Text>
         )}
         <Flex ml="auto" gap="1.5" flexShrink={0}>
-          <Button {...small} loading={steps.isPending} title="Take the steps to it one by one" onClick={() => (steps.data ? steps.reset() : steps.mutate())}>
-            {steps.data ? 'Hide steps' : 'Try'}
+          <Button {...small} loading={steps.isPending} title="Test the connection, step by step" onClick={() => (steps.data ? steps.reset() : steps.mutate())}>
+            {steps.data ? 'Hide steps' : 'Test'}
           </Button>
-          <Button {...small} loading={compare.isPending || refresh.isPending} title="Read its catalogue and measure its quirks anew" onClick={() => compare.mutate()}>
+          <Button {...small} loading={compare.isPending || refresh.isPending} title="Read its catalogue and measure its quirks again" onClick={() => compare.mutate()}>
             <RefreshCw size={11} /> Refresh
           </Button>
           <Button {...small} loading={check.isPending} title="Compare it with what is known of it, accepting nothing" onClick={() => check.mutate()}>
@@ -112,8 +112,8 @@ function Head({ source }: { source: SourceInfo }) {
           <Button {...small} aria-pressed={shown === 'history'} title="What was found of it over time" onClick={() => setShown(shown === 'history' ? null : 'history')}>
             History
           </Button>
-          <Button {...small} aria-pressed={shown === 'sent'} title="The statements that it was sent lately" onClick={() => setShown(shown === 'sent' ? null : 'sent')}>
-            Sent
+          <Button {...small} aria-pressed={shown === 'sent'} title="The statements sent to this source recently" onClick={() => setShown(shown === 'sent' ? null : 'sent')}>
+            Statements
           </Button>
           {source.limits && (
             <Button {...small} aria-pressed={shown === 'limits'} title={`${source.limits.connections} connections at most, ${source.limits.silence} s without an answer`} onClick={() => setShown(shown === 'limits' ? null : 'limits')}>
@@ -138,14 +138,14 @@ function Head({ source }: { source: SourceInfo }) {
         <Box bg="sheet" border="1px solid" borderColor="line" borderRadius="4px" px="2" py="1" my="1">
           <Flex align="baseline" gap="2">
             <Text fontFamily="heading" fontWeight="600" fontSize="13px">
-              It is not as it was known
+              The source has changed
             </Text>
             <Text color={differs.broken.length > 0 ? 'kept' : 'faint'}>{differs.broken.length > 0 ? `${differs.broken.length} ${differs.broken.length === 1 ? 'view breaks' : 'views break'} once it is accepted` : 'no view breaks'}</Text>
             <Button {...small} ml="auto" loading={refresh.isPending} onClick={() => refresh.mutate()}>
               Accept
             </Button>
             <Button {...small} onClick={() => compare.reset()}>
-              Put off
+              Later
             </Button>
           </Flex>
           <Differences report={differs} />
@@ -161,10 +161,10 @@ function Head({ source }: { source: SourceInfo }) {
         <Flex gap="3" align="baseline">
           <Failure error={remove.error} />
           <Button {...small} color="kept" onClick={() => remove.mutate(true)}>
-            Remove all the same
+            Remove anyway
           </Button>
           <Button {...small} onClick={() => remove.reset()}>
-            Leave it
+            Cancel
           </Button>
         </Flex>
       )}

@@ -16,7 +16,7 @@ export function TableList({ source, table }: { source: SourceInfo; table?: Table
   const [ticked, setTicked] = useState<Set<string> | null>(null) // while choosing
   const queries = useQueryClient()
   const hide = useMutation({
-    mutationFn: (inSpite: boolean) => api.hideTables(source.name, all.map(localName).filter((n) => !ticked?.has(n)), inSpite),
+    mutationFn: (force: boolean) => api.hideTables(source.name, all.map(localName).filter((n) => !ticked?.has(n)), force),
     onSuccess: async () => {
       await renewed(queries)
       setTicked(null)
@@ -102,7 +102,7 @@ export function TableList({ source, table }: { source: SourceInfo; table?: Table
               {problem?.hint && <Text color="faint">{problem.hint}</Text>}
               {problem?.code === '2BP01' && (
                 <Button {...small} mt="1" color="kept" onClick={() => hide.mutate(true)}>
-                  Hide all the same
+                  Hide anyway
                 </Button>
               )}
             </Box>

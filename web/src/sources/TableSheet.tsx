@@ -19,7 +19,7 @@ export function TableSheet({ source, catalog, table, shaped, retypable }: { sour
   const look = useQuery({ queryKey: ['look', table.source, name], queryFn: ({ signal }) => api.lookAt(table.source, name, signal), enabled: looking, staleTime: 60_000, retry: false })
   const queries = useQueryClient()
   const retype = useMutation({
-    mutationFn: (r: { column: string; type: string; inSpite?: boolean }) => api.retype(table.source, { table: name, ...r }),
+    mutationFn: (r: { column: string; type: string; force?: boolean }) => api.retype(table.source, { table: name, ...r }),
     onSuccess: () => renewed(queries),
   })
   const refused = retype.error instanceof ApiError ? retype.error.problem : null
@@ -31,7 +31,7 @@ export function TableSheet({ source, catalog, table, shaped, retypable }: { sour
   }
   const measured = look.data && !look.data.problem ? look.data : null
   // What was measured takes the place of the source's own types, which the type then tells on hover.
-  const columns = measured ? ['column', 'type', 'key', 'NULL', 'different', 'least', 'greatest'] : ['column', 'type', 'in the source', 'key', 'NULL', 'different']
+  const columns = measured ? ['column', 'type', 'key', 'NULL', 'distinct', 'least', 'greatest'] : ['column', 'type', 'in the source', 'key', 'NULL', 'distinct']
   return (
     <Box p="3">
       <Flex align="baseline" gap="3" mb="1">
@@ -71,8 +71,8 @@ export function TableSheet({ source, catalog, table, shaped, retypable }: { sour
             {refused?.hint && ` — ${refused.hint}`}
           </Text>
           {refused?.code === '2BP01' && (
-            <Button size="2xs" variant="outline" color="kept" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} onClick={() => retype.variables && retype.mutate({ ...retype.variables, inSpite: true })}>
-              Do it all the same
+            <Button size="2xs" variant="outline" color="kept" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} onClick={() => retype.variables && retype.mutate({ ...retype.variables, force: true })}>
+              Change anyway
             </Button>
           )}
         </Flex>
@@ -86,7 +86,7 @@ export function TableSheet({ source, catalog, table, shaped, retypable }: { sour
         <thead>
           <tr>
             {columns.map((h) => (
-              <chakra.th key={h} {...head} textAlign={h === 'NULL' || h === 'different' ? 'right' : 'left'}>
+              <chakra.th key={h} {...head} textAlign={h === 'NULL' || h === 'distinct' ? 'right' : 'left'}>
                 {h}
               </chakra.th>
             ))}

@@ -12,13 +12,13 @@ export function Health({ source }: { source: SourceInfo }) {
   if (h.state === 'well')
     return (
       <Text color="folded" whiteSpace="nowrap" title={`Checked ${new Date(h.at).toLocaleString()}`}>
-        as it was known at {at}
+        unchanged, checked at {at}
       </Text>
     )
   if (h.state === 'unreachable')
     return (
       <Text color="kept" whiteSpace="nowrap" role="status" title={h.error}>
-        it could not be read at {at}: {middle(h.error, 90)}
+        unreachable at {at}: {middle(h.error, 90)}
       </Text>
     )
   if (h.error)
@@ -29,7 +29,7 @@ export function Health({ source }: { source: SourceInfo }) {
     )
   return (
     <Text color={h.broken.length > 0 ? 'kept' : 'narrowed'} whiteSpace="nowrap" role="status" title={h.broken.join(', ')}>
-      it differs since {at}: {count(h.changes)} {h.changes === 1 ? 'change' : 'changes'}
+      changed since {at}: {count(h.changes)} {h.changes === 1 ? 'change' : 'changes'}
       {h.broken.length > 0 && `, ${h.broken.length} ${h.broken.length === 1 ? 'view breaks' : 'views break'}`}
     </Text>
   )

@@ -131,7 +131,7 @@ function Removing({ full }: { full: string }) {
             {broken.length === 0 ? 'No view reads it.' : `${broken.map((b) => b.view).join(', ')} would break.`}
           </Text>
           <Button size="2xs" variant="outline" color="kept" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} loading={remove.isPending} onClick={() => remove.mutate()}>
-            {broken.length === 0 ? 'Remove the view' : 'Remove it in spite of them'}
+            {broken.length === 0 ? 'Remove the view' : 'Remove anyway'}
           </Button>
         </>
       )}

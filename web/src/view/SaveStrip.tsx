@@ -76,7 +76,7 @@ export function SaveStrip({ view, base, sql, said, onSaved, onDone }: Props) {
         </Flex>
         {problem?.code === stale && (
           <Box fontSize="12px" maxH="180px" overflowY="auto" data-testid="both-texts">
-            <Text color="faint">{view.sql === sql ? 'Both texts are the same.' : `From revision ${view.revision}, which is there now, to yours:`}</Text>
+            <Text color="faint">{view.sql === sql ? 'Both revisions are the same.' : `From revision ${view.revision}, which is there now, to yours:`}</Text>
             <ChangedLines was={view.sql} is={sql} />
           </Box>
         )}

@@ -154,7 +154,7 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
         </Button>
         {saved && (
           <Link to={`/view/${layer}/${name}/revisions`}>
-            <Text color="tide" fontSize="12px" whiteSpace="nowrap" title="The texts that it had">
+            <Text color="tide" fontSize="12px" whiteSpace="nowrap" title="Its revisions">
               revision {saved.revision}
             </Text>
           </Link>
