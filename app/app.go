@@ -17,6 +17,7 @@ import (
 	"rovik/connect/document"
 	"rovik/connect/files"
 	"rovik/connect/mariadb"
+	"rovik/connect/pool"
 	"rovik/connect/postgres"
 	"rovik/connect/sqlite"
 	"rovik/core/bind"
@@ -96,7 +97,7 @@ func newPlanCache() *planCache { return &planCache{plans: map[Query]*fold.Compil
 type connected struct {
 	record *records.Source
 	conn   connect.Source
-	slots  *slots
+	slots  *pool.Slots
 }
 
 // Open opens the project in a folder.
@@ -172,7 +173,7 @@ func (a *App) load(ctx context.Context, anew ...string) error {
 	var found []*catalog.Source
 	for _, r := range kept {
 		var conn connect.Source
-		slots := newSlots(r.Name, r.Config.Limits)
+		slots := pool.New(r.Name, r.Config.Limits)
 		if old != nil && old.sources[r.Name] != nil && old.sources[r.Name].record.Config == r.Config && !slices.Contains(anew, r.Name) {
 			conn, slots = old.sources[r.Name].conn, old.sources[r.Name].slots
 		} else if conn, err = a.dial(r.Name, r.Kind, r.Config); err != nil {
@@ -405,7 +406,7 @@ func (s *state) Open(ctx context.Context, st *fold.Statement, text string) (exec
 	var r exec.Reader
 	var err error
 	if c.isServer() {
-		r, err = openSteady(ctx, c.slots, open)
+		r, err = pool.Open(ctx, c.slots, open)
 	} else {
 		r, err = open(ctx)
 	}

@@ -150,21 +150,8 @@ func (w *watched) Next(ctx context.Context) (kernel.Batch, error) {
 	return b, w.notice(err)
 }
 
-// Touched tells how much was read; see exec.Toucher.
-func (w *watched) Touched() []exec.Touched {
-	if t, ok := w.Reader.(exec.Toucher); ok {
-		return t.Touched()
-	}
-	return nil
-}
-
-// Unfit tells what did not fit; see exec.Unfitter.
-func (w *watched) Unfit() []exec.Unfit {
-	if u, ok := w.Reader.(exec.Unfitter); ok {
-		return u.Unfit()
-	}
-	return nil
-}
+// Unwrap returns the reader itself; see exec.Wrapper.
+func (w *watched) Unwrap() exec.Reader { return w.Reader }
 
 // Watch checks all sources, one after the other, every so often, until ctx ends.
 // One that does not answer does not keep the others from being checked.

@@ -40,6 +40,27 @@ type Touched struct {
 	Of   int64  `json:"of"`
 }
 
+// Wrapper is a Reader around another, which may be a Toucher or an Unfitter.
+type Wrapper interface {
+	Reader
+	Unwrap() Reader
+}
+
+// readerAs returns r, or the first reader within, as a T.
+func readerAs[T any](r Reader) (T, bool) {
+	for {
+		if t, ok := r.(T); ok {
+			return t, true
+		}
+		w, ok := r.(Wrapper)
+		if !ok {
+			var none T
+			return none, false
+		}
+		r = w.Unwrap()
+	}
+}
+
 // Toucher is a Reader that knows how much it leaves unread.
 type Toucher interface {
 	Reader
@@ -564,11 +585,11 @@ func (o *remoteOp) read(ctx context.Context) (b kernel.Batch, err error) {
 		o.reader = r
 	}
 	b, err = o.reader.Next(ctx)
-	if t, ok := o.reader.(Toucher); ok {
+	if t, ok := readerAs[Toucher](o.reader); ok {
 		touched := t.Touched()
 		o.c.touched.Store(&touched)
 	}
-	if u, ok := o.reader.(Unfitter); ok {
+	if u, ok := readerAs[Unfitter](o.reader); ok {
 		unfit := u.Unfit()
 		o.c.unfit.Store(&unfit)
 	}

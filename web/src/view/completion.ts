@@ -1,6 +1,6 @@
 import type { Completion, CompletionContext, CompletionResult, CompletionSource } from '@codemirror/autocomplete'
 import type { Catalog } from '../api/client'
-import { columnsOf } from '../build/relations'
+import { columnsOf } from '../builder/relations'
 import { localName } from '../sources/TableList'
 
 const words =

@@ -1,4 +1,4 @@
-package app
+package pool
 
 import (
 	"context"
@@ -56,7 +56,7 @@ func TestLostConnectionsAreTriedAgain(t *testing.T) {
 		"lost behind some rows": {[]error{nil}, [][]error{{nil, lost}, {nil}}, false, lost, 1},
 	} {
 		tries := 0
-		slots := &slots{"lending", make(chan struct{}, 1), time.Minute}
+		slots := &Slots{"lending", make(chan struct{}, 1), time.Minute}
 		s := &steady{slots: slots, since: time.Now(), open: func(context.Context) (exec.Reader, error) {
 			err := c.opens[min(tries, len(c.opens)-1)]
 			tries++
@@ -84,10 +84,10 @@ func TestLostConnectionsAreTriedAgain(t *testing.T) {
 // A source has so many connections and no more, and is waited for no longer than
 // it may be: each ends with an error that says so, and frees what was taken.
 func TestLimitsOfASource(t *testing.T) {
-	slots := newSlots("lending", connect.Limits{Connections: 2, Silence: 1})
+	slots := New("lending", connect.Limits{Connections: 2, Silence: 1})
 	slots.silence = 30 * time.Millisecond
 	opened := func(answers ...error) (exec.Reader, error) {
-		return openSteady(t.Context(), slots, func(ctx context.Context) (exec.Reader, error) {
+		return Open(t.Context(), slots, func(ctx context.Context) (exec.Reader, error) {
 			if answers[0] == errHangs {
 				<-ctx.Done()
 				return nil, ctx.Err()

@@ -1,4 +1,7 @@
-package app
+// Package pool shares a source's connections out among the statements of all runs,
+// waits for a source no longer than its limits allow, and opens a statement again
+// where the connection is lost before its first rows.
+package pool
 
 import (
 	"context"
@@ -27,7 +30,7 @@ const patience = 2 * time.Second
 // It takes one of the source's connections, and waits for the source no longer
 // than its limits allow.
 type steady struct {
-	slots  *slots
+	slots  *Slots
 	open   func(context.Context) (exec.Reader, error)
 	ctx    context.Context // of the statement
 	cancel context.CancelCauseFunc
@@ -37,20 +40,21 @@ type steady struct {
 	tries  int
 }
 
-// slots are the connections that a source may have at the same time.
-type slots struct {
+// Slots are the connections that a source may have at the same time.
+type Slots struct {
 	source  string
 	free    chan struct{} // holds an entry for each that is taken
 	silence time.Duration
 }
 
-func newSlots(source string, l connect.Limits) *slots {
+// New returns the slots of a source, all free.
+func New(source string, l connect.Limits) *Slots {
 	l = l.Full()
-	return &slots{source, make(chan struct{}, l.Connections), time.Duration(l.Silence) * time.Second}
+	return &Slots{source, make(chan struct{}, l.Connections), time.Duration(l.Silence) * time.Second}
 }
 
 // take waits for a free connection.
-func (s *slots) take(ctx context.Context) error {
+func (s *Slots) take(ctx context.Context) error {
 	wait := time.NewTimer(s.silence)
 	defer wait.Stop()
 	select {
@@ -64,8 +68,8 @@ func (s *slots) take(ctx context.Context) error {
 	}
 }
 
-// openSteady starts a statement, again where the connection is lost.
-func openSteady(ctx context.Context, slots *slots, open func(context.Context) (exec.Reader, error)) (exec.Reader, error) {
+// Open starts a statement, again where the connection is lost.
+func Open(ctx context.Context, slots *Slots, open func(context.Context) (exec.Reader, error)) (exec.Reader, error) {
 	if err := slots.take(ctx); err != nil {
 		return nil, err
 	}
@@ -77,6 +81,9 @@ func openSteady(ctx context.Context, slots *slots, open func(context.Context) (e
 	}
 	return s, nil
 }
+
+// Unwrap returns the reader that the rows come from; see exec.Wrapper.
+func (s *steady) Unwrap() exec.Reader { return s.r }
 
 // start opens the statement, as often as waits allows.
 func (s *steady) start(ctx context.Context) error {
@@ -155,22 +162,6 @@ func (s *steady) Close() error {
 	s.cancel(context.Canceled)
 	<-s.slots.free
 	return err
-}
-
-// Touched tells how much was read; see exec.Toucher.
-func (s *steady) Touched() []exec.Touched {
-	if t, ok := s.r.(exec.Toucher); ok {
-		return t.Touched()
-	}
-	return nil
-}
-
-// Unfit tells what did not fit; see exec.Unfitter.
-func (s *steady) Unfit() []exec.Unfit {
-	if u, ok := s.r.(exec.Unfitter); ok {
-		return u.Unfit()
-	}
-	return nil
 }
 
 // ended is a reader that there is not.
