@@ -325,7 +325,7 @@ func (a *App) Compile(q Query, trace func(rewrite.Step)) (c *fold.Compiled, took
 		}
 	}
 	c, err = a.compileIn(s, s.catalog, q, trace)
-	if err == nil && !c.Momentary {
+	if err == nil && !c.Volatile {
 		s.plans.put(q, c)
 	}
 	return c, time.Since(began), err

@@ -18,7 +18,7 @@ type folding struct {
 	column func(plan.ID) fold.TableColumn
 }
 
-// Reading returns the judge of a plan; see fold.Informed.
+// Reading returns the judge of a plan; see fold.ColumnAware.
 func (f *folding) Reading(of func(plan.ID) fold.TableColumn) fold.Source {
 	return &folding{f.name, f.format, of}
 }

@@ -111,7 +111,7 @@ type Source struct {
 }
 
 // Reading returns the source for a plan of whose columns it is told; see
-// fold.Informed.
+// fold.ColumnAware.
 func (s *Source) Reading(of func(plan.ID) fold.TableColumn) fold.Source {
 	c := *s
 	c.columns = of

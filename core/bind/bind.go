@@ -74,7 +74,7 @@ func Bind(ctx Context, sql string, tree *syntax.Query) (*plan.Query, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &plan.Query{Root: root, IDs: b.ids, Texts: b.texts, Momentary: b.momentary}, nil
+	return &plan.Query{Root: root, IDs: b.ids, Texts: b.texts, Volatile: b.volatile}, nil
 }
 
 type binder struct {
@@ -83,8 +83,8 @@ type binder struct {
 	texts map[string]string
 	view  string   // whose text is being bound
 	stack []string // views being bound, outermost first
-	// momentary is set once the present moment is used.
-	momentary bool
+	// volatile is set once the present moment is used.
+	volatile bool
 	// untyped are the literals that columns of select lists are, which had no type
 	// of their own.
 	untyped map[plan.ID]plan.Expr

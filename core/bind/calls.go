@@ -55,7 +55,7 @@ func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 	}
 	now := b.ctx.Now.UTC()
 	moment := func(v value.Value) plan.Expr {
-		b.momentary = true
+		b.volatile = true
 		return &plan.Const{Val: v, Typ: value.Of(v.Kind), Org: org}
 	}
 	switch f.Name {

@@ -66,9 +66,9 @@ type Source interface {
 	Render(root plan.Node) (Native, error)
 }
 
-// Informed is a source that judges by which columns of its tables expressions
+// ColumnAware is a source that judges by which columns of its tables expressions
 // read. Reading returns it for a plan of whose columns it is told.
-type Informed interface {
+type ColumnAware interface {
 	Source
 	Reading(of func(plan.ID) TableColumn) Source
 }
@@ -142,7 +142,7 @@ type Compiled struct {
 	Statements []*Statement
 	Pieces     []*Piece
 	Rewrites   []plan.Rewriting
-	Momentary  bool // the moment of binding is in it
+	Volatile  bool // the time of binding is in it, as now() puts it there
 	// Relied are tables that no statement reads but whose keys or columns decided
 	// that none has to, by source.
 	Relied map[string][]*catalog.Table
@@ -168,7 +168,7 @@ func Compile(q *plan.Query, sources map[string]Source, opts Options) (*Compiled,
 	for _, s := range f.ships {
 		s.join.Ship.Statement = s.ref.find().number
 	}
-	return &Compiled{Root: root, Statements: f.statements, Relied: f.relied(), Reads: f.q.Reads, Pieces: f.finishPieces(), Rewrites: q.Rewrites, Momentary: q.Momentary, texts: &plan.Query{Texts: q.Texts}}, nil
+	return &Compiled{Root: root, Statements: f.statements, Relied: f.relied(), Reads: f.q.Reads, Pieces: f.finishPieces(), Rewrites: q.Rewrites, Volatile: q.Volatile, texts: &plan.Query{Texts: q.Texts}}, nil
 }
 
 type folder struct {
@@ -221,7 +221,7 @@ func (f *folder) tablesOf(n plan.Node) ([]*catalog.Table, plan.Reads) {
 // that name is connected.
 func (f *folder) source(name string) Source {
 	src := f.sources[name]
-	if in, ok := src.(Informed); ok {
+	if in, ok := src.(ColumnAware); ok {
 		return in.Reading(f.column)
 	}
 	return src

@@ -583,9 +583,9 @@ type Query struct {
 	IDs  *Numbering
 	// Texts are the SQL texts that origins count in, by view; "" is the query.
 	Texts map[string]string
-	// Momentary tells that the moment of binding is in the plan, as now() or
+	// Volatile tells that the moment of binding is in the plan, as now() or
 	// current_date.
-	Momentary bool
+	Volatile bool
 	// Measured gives the rows that runs have measured, by signature; nil for
 	// none.
 	Measured func(signature string) (float64, bool)

@@ -93,7 +93,7 @@ func (a *App) LookAt(ctx context.Context, source, table string) (look *Look, err
 	ctx, cancel := context.WithTimeout(ctx, lookTimeout)
 	defer cancel()
 	look = &Look{Columns: []ColumnLook{}}
-	if look.First, err = a.few(ctx, fmt.Sprintf("SELECT * FROM %s LIMIT %d", written(t), firstRows)); err != nil {
+	if look.First, err = a.firstRows(ctx, fmt.Sprintf("SELECT * FROM %s LIMIT %d", written(t), firstRows)); err != nil {
 		return nil, err
 	}
 	m := &measures{app: a, table: written(t), files: c.readHere()}
@@ -171,7 +171,7 @@ type measures struct {
 // ask adds an aggregate, and returns its place; -1 where the source does not
 // compute it.
 func (m *measures) ask(aggregate string) int {
-	if why := m.app.left(fmt.Sprintf("SELECT %s AS m FROM %s", aggregate, m.table)); why != nil && !m.files {
+	if why := m.app.keptReason(fmt.Sprintf("SELECT %s AS m FROM %s", aggregate, m.table)); why != nil && !m.files {
 		m.refused = why
 		return -1
 	}
@@ -184,15 +184,15 @@ func (m *measures) answers(ctx context.Context) ([]*string, error) {
 	for i, a := range m.asked {
 		items[i] = fmt.Sprintf("%s AS m%d", a, i)
 	}
-	rows, err := m.app.few(ctx, fmt.Sprintf("SELECT %s FROM %s", strings.Join(items, ", "), m.table))
+	rows, err := m.app.firstRows(ctx, fmt.Sprintf("SELECT %s FROM %s", strings.Join(items, ", "), m.table))
 	if err != nil {
 		return nil, err
 	}
 	return rows[0], nil
 }
 
-// left returns why some piece of a query does not fold, or nil where all do.
-func (a *App) left(sql string) *fold.Reason {
+// keptReason returns why some piece of a query does not fold, or nil where all do.
+func (a *App) keptReason(sql string) *fold.Reason {
 	c, _, err := a.Compile(Query{SQL: sql}, nil)
 	if err != nil {
 		return &fold.Reason{Text: err.Error()}
@@ -205,12 +205,12 @@ func (a *App) left(sql string) *fold.Reason {
 	return nil
 }
 
-// few runs a query of few rows, and gives them as texts.
-func (a *App) few(ctx context.Context, sql string) ([][]*string, error) {
-	return a.fewOf(ctx, Query{SQL: sql})
+// firstRows runs a query of few rows, and gives them as texts.
+func (a *App) firstRows(ctx context.Context, sql string) ([][]*string, error) {
+	return a.firstRowsOf(ctx, Query{SQL: sql})
 }
 
-func (a *App) fewOf(ctx context.Context, q Query) ([][]*string, error) {
+func (a *App) firstRowsOf(ctx context.Context, q Query) ([][]*string, error) {
 	run, err := a.Start(ctx, q, newID())
 	if err != nil {
 		return nil, err
@@ -237,12 +237,12 @@ func (a *App) MostFrequent(ctx context.Context, source, table, column string) (_
 		return nil, value.Errorf(value.CodeUndefinedColumn, "%s has no column called %q", t.FullName(), column)
 	}
 	sql := fmt.Sprintf("SELECT %s AS v, count(*) AS n FROM %s GROUP BY 1 ORDER BY n DESC, v LIMIT %d", quoted(column), written(t), frequentMost)
-	if why := a.left(sql); why != nil && !c.readHere() {
+	if why := a.keptReason(sql); why != nil && !c.readHere() {
 		return nil, value.Errorf(value.CodeUnsupported, "%s does not count the values of %s exactly, and they are not fetched for it: %s", source, column, why.Text)
 	}
 	ctx, cancel := context.WithTimeout(ctx, lookTimeout)
 	defer cancel()
-	rows, err := a.few(ctx, sql)
+	rows, err := a.firstRows(ctx, sql)
 	if err != nil {
 		return nil, err
 	}

@@ -191,7 +191,7 @@ func (a *App) valuesOf(ctx context.Context, q Query, most int) (*counted, error)
 		out.sampled = true
 		ask.SQL = count(fmt.Sprintf("SELECT * FROM (%s) AS s LIMIT %d", q.SQL, sampledRows))
 	}
-	rows, err := a.fewOf(ctx, ask)
+	rows, err := a.firstRowsOf(ctx, ask)
 	if err != nil {
 		return nil, err
 	}

@@ -133,7 +133,7 @@ func (a *App) measureKey(ctx context.Context, t *catalog.Table, k catalog.Declar
 		{fmt.Sprintf("SELECT count(*) FROM %s AS t WHERE NOT (%s)", written(t), whole), &k.Nulls},
 		{fmt.Sprintf("SELECT count(*) FROM (%s) AS b", breaks), &k.Breaks},
 	} {
-		rows, err := a.few(ctx, m.sql)
+		rows, err := a.firstRows(ctx, m.sql)
 		if err != nil {
 			return k, err
 		}

@@ -12,7 +12,7 @@ import (
 
 // RetypeColumn reads a column of a source as another type than was proposed, or
 // as proposed again where typ is empty. Every value has to fit. A column that was
-// left out can be read as text. Views that would break are named, and nothing
+// keptReason out can be read as text. Views that would break are named, and nothing
 // changes, unless it is to be in spite of them.
 func (a *App) RetypeColumn(ctx context.Context, source, table, column, typ string, force bool) error {
 	c, err := a.source(source)

@@ -126,7 +126,7 @@ func (a *App) candidates(ctx context.Context, input int, s side, columns []form.
 		return nil, nil
 	}
 	s.query.SQL = fmt.Sprintf("SELECT %s FROM %s LIMIT %d", strings.Join(items, ", "), s.from, valuesRead)
-	rows, err := a.fewOf(ctx, s.query)
+	rows, err := a.firstRowsOf(ctx, s.query)
 	if err != nil {
 		return nil, err
 	}

@@ -176,7 +176,7 @@ func (a *App) foundOn(ctx context.Context, v form.Values, on side) (sample, foun
 			}
 			q := on.query
 			q.SQL = fmt.Sprintf("SELECT %s AS v, count(*) AS n FROM %s WHERE %s IN (%s) GROUP BY 1", on.expr, on.from, on.expr, strings.Join(list, ", "))
-			rows, err := a.fewOf(ctx, q)
+			rows, err := a.firstRowsOf(ctx, q)
 			if err != nil {
 				return err
 			}
