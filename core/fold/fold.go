@@ -142,7 +142,7 @@ type Compiled struct {
 	Statements []*Statement
 	Pieces     []*Piece
 	Rewrites   []plan.Rewriting
-	Volatile  bool // the time of binding is in it, as now() puts it there
+	Volatile   bool // the time of binding is in it, as now() puts it there
 	// Relied are tables that no statement reads but whose keys or columns decided
 	// that none has to, by source.
 	Relied map[string][]*catalog.Table
