@@ -8,7 +8,7 @@ DEBS  := postgresql mariadb-server chromium fonts-dejavu-core gcc
 STATICCHECK := honnef.co/go/tools/cmd/staticcheck@v0.7.0
 WEB_FILES := $(shell find web/src web/index.html web/package.json web/vite.config.ts web/tsconfig.json -type f 2>/dev/null)
 
-.PHONY: demo up down build test bench deps debs web-check lint fuzz clean
+.PHONY: demo up down build test check race bench deps debs web-check lint fuzz clean
 
 demo: debs build
 	bin/rovik demo --dir $(DEMO) --scale $(SCALE)
@@ -66,9 +66,21 @@ lint: web/node_modules/.installed
 	@test -z "$$(gofmt -l . | grep -v node_modules)" || { echo "gofmt:"; gofmt -l . | grep -v node_modules; exit 1; }
 	go vet ./... && cd demo/docserver && go vet .
 	go run $(STATICCHECK) ./...
+	go mod tidy -diff
 
 web-check: web/node_modules/.installed
 	cd web && npm run --silent types && git diff --exit-code -- src/api/schema.gen.ts && npm run --silent check && npm run --silent lint
+
+# check is for the time between two edits: seconds, no servers, no browser.
+check: serve/dist/index.html
+	@test -z "$$(gofmt -l . | grep -v node_modules)" || { echo "gofmt:"; gofmt -l . | grep -v node_modules; exit 1; }
+	go vet ./...
+	go test $$(go list ./core/... ./connect/... ./records ./app ./serve | grep -v 'core/tests\|connect/files')
+
+# race runs everything that needs no browser under the race detector.
+race: deps build
+	go test -race -count=1 -timeout 60m ./core/... ./connect/... ./records ./app ./serve
+	go test -race -count=1 -timeout 60m -skip Browser ./tests
 
 test: deps build lint web-check
 	go test -count=1 -timeout 20m ./...

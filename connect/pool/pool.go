@@ -7,6 +7,8 @@ import (
 	"context"
 	"errors"
 	"io"
+	"slices"
+	"sync"
 	"time"
 
 	"rovik/connect"
@@ -23,67 +25,117 @@ var waits = []time.Duration{100 * time.Millisecond, 300 * time.Millisecond, 900 
 // long, the server is not on its way back.
 const patience = 2 * time.Second
 
+// most bounds the bytes of a statement's rows that are held so that its connection is
+// free.
+var most int64 = 256 << 20
+
 // steady opens a statement again where the connection is lost before its first
 // rows: statements only read, so that nothing is done twice. Once rows have come
 // the run has used them, and ends.
 //
 // It takes one of the source's connections, and waits for the source no longer
-// than its limits allow.
+// than its limits allow. Where its run needs the connection for another statement, it
+// reads its rows to the end and holds them: a run never waits for itself.
 type steady struct {
 	slots  *Slots
+	owner  any // the run
 	open   func(context.Context) (exec.Reader, error)
 	ctx    context.Context // of the statement
 	cancel context.CancelCauseFunc
-	r      exec.Reader
 	since  time.Time
 	begun  bool
 	tries  int
+
+	mu   sync.Mutex // guards what follows, and reading
+	r    exec.Reader
+	free bool // its connection is given back
+	held []kernel.Batch
+	over error // what comes behind the rows that are held; nil while there is more to read
 }
 
-// Slots are the connections that a source may have at the same time.
+// Slots are the connections that a source may have at the same time, but for one: by
+// that one a statement is ended whatever the others do.
 type Slots struct {
 	source  string
-	free    chan struct{} // holds an entry for each that is taken
+	taken   chan struct{} // holds an entry for each that is taken
 	silence time.Duration
+
+	mu      sync.Mutex
+	holders []*steady // that have a connection, the first that took one first
 }
 
 // New returns the slots of a source, all free.
 func New(source string, l connect.Limits) *Slots {
 	l = l.Full()
-	return &Slots{source, make(chan struct{}, l.Connections), time.Duration(l.Silence) * time.Second}
+	return &Slots{source: source, taken: make(chan struct{}, max(1, l.Connections-1)), silence: time.Duration(l.Silence) * time.Second}
 }
 
-// take waits for a free connection.
-func (s *Slots) take(ctx context.Context) error {
-	wait := time.NewTimer(s.silence)
+// take gives a connection to s, waiting for a free one.
+func (l *Slots) take(ctx context.Context, s *steady) error {
+	wait := time.NewTimer(l.silence)
 	defer wait.Stop()
-	select {
-	case s.free <- struct{}{}:
-		return nil
-	case <-ctx.Done():
-		return ctx.Err()
-	case <-wait.C:
-		return value.Errorf(value.CodeSource, "%s: none of its %d connections became free within %s", s.source, cap(s.free), s.silence).
-			WithHint("run fewer queries at once, or let the source have more connections")
+	for {
+		select {
+		case l.taken <- struct{}{}:
+			l.mu.Lock()
+			l.holders = append(l.holders, s)
+			l.mu.Unlock()
+			return nil
+		default:
+		}
+		if own := l.own(s.owner); own != nil {
+			own.hold()
+			continue
+		}
+		select {
+		case l.taken <- struct{}{}:
+			l.mu.Lock()
+			l.holders = append(l.holders, s)
+			l.mu.Unlock()
+			return nil
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-wait.C:
+			return value.Errorf(value.CodeSource, "%s: none of its %d connections became free within %s", l.source, cap(l.taken)+1, l.silence).
+				WithHint("run fewer queries at once, or let the source have more connections")
+		}
 	}
 }
 
-// Open starts a statement, again where the connection is lost.
+// own returns the statement of a run that has had a connection for the longest time, or nil.
+func (l *Slots) own(run any) *steady {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if i := slices.IndexFunc(l.holders, func(s *steady) bool { return run != nil && s.owner == run }); i >= 0 {
+		return l.holders[i]
+	}
+	return nil
+}
+
+// release takes the connection of s back.
+func (l *Slots) release(s *steady) {
+	l.mu.Lock()
+	l.holders = slices.DeleteFunc(l.holders, func(o *steady) bool { return o == s })
+	l.mu.Unlock()
+	<-l.taken
+}
+
+// Open starts a statement, again where the connection is lost. ctx says which run it is
+// of; see exec.Owner.
 func Open(ctx context.Context, slots *Slots, open func(context.Context) (exec.Reader, error)) (exec.Reader, error) {
-	if err := slots.take(ctx); err != nil {
+	s := &steady{slots: slots, owner: exec.Owner(ctx), open: open, since: time.Now(), r: ended{}}
+	s.mu.Lock() // its connection is not given away while it opens
+	defer s.mu.Unlock()
+	if err := slots.take(ctx, s); err != nil {
 		return nil, err
 	}
-	s := &steady{slots: slots, open: open, since: time.Now(), r: ended{}}
 	s.ctx, s.cancel = context.WithCancelCause(ctx)
 	if err := s.start(ctx); err != nil {
-		_ = s.Close() // nothing was opened
+		_ = s.end() // nothing was opened
 		return nil, err
 	}
 	return s, nil
 }
-
-// Unwrap returns the reader that the rows come from; see exec.Wrapper.
-func (s *steady) Unwrap() exec.Reader { return s.r }
 
 // start opens the statement, as often as waits allows.
 func (s *steady) start(ctx context.Context) error {
@@ -135,7 +187,23 @@ func (s *steady) again(ctx context.Context, err error) bool {
 	}
 }
 
+// Next gives the next rows; see exec.Reader.
 func (s *steady) Next(ctx context.Context) (kernel.Batch, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	switch {
+	case len(s.held) > 0:
+		b := s.held[0]
+		s.held = s.held[1:]
+		return b, nil
+	case s.over != nil:
+		return kernel.Batch{}, s.over
+	}
+	return s.read(ctx)
+}
+
+// read takes the next rows from the source.
+func (s *steady) read(ctx context.Context) (kernel.Batch, error) {
 	for {
 		var b kernel.Batch
 		err := s.waiting(func() (err error) {
@@ -156,12 +224,69 @@ func (s *steady) Next(ctx context.Context) (kernel.Batch, error) {
 	}
 }
 
+// hold reads what is left of the rows, holds them, and gives the connection back.
+func (s *steady) hold() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.free {
+		return
+	}
+	var bytes int64
+	for s.over == nil {
+		b, err := s.read(s.ctx)
+		if err != nil {
+			s.over = err
+			break
+		}
+		s.held = append(s.held, b)
+		if bytes += b.Bytes(); bytes > most {
+			s.over = value.Errorf(value.CodeSource, "%s: this run needs more than its %d connections at the same time, and a statement gives more rows than can be held meanwhile", s.slots.source, cap(s.slots.taken)+1).
+				WithHint("let the source have more connections, or narrow the query")
+		}
+	}
+	if err := s.end(); err != nil && errors.Is(s.over, io.EOF) {
+		s.over = err
+	}
+}
+
 // Close ends the statement and frees its connection.
 func (s *steady) Close() error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.held, s.over = nil, context.Canceled
+	return s.end()
+}
+
+// end closes the reader and gives the connection back, once.
+func (s *steady) end() error {
+	if s.free {
+		return nil
+	}
+	s.free = true
 	err := s.r.Close()
 	s.cancel(context.Canceled)
-	<-s.slots.free
+	s.slots.release(s)
 	return err
+}
+
+// Touched tells how much was read; see exec.Toucher.
+func (s *steady) Touched() []exec.Touched {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if t, ok := s.r.(exec.Toucher); ok {
+		return t.Touched()
+	}
+	return nil
+}
+
+// Unfit tells what did not fit; see exec.Unfitter.
+func (s *steady) Unfit() []exec.Unfit {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if u, ok := s.r.(exec.Unfitter); ok {
+		return u.Unfit()
+	}
+	return nil
 }
 
 // ended is a reader that there is not.

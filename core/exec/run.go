@@ -149,7 +149,7 @@ func Start(ctx context.Context, c *fold.Compiled, conn Connector, opts Options) 
 		opts.Memory = DefaultMemory
 	}
 	r := &Run{Columns: c.Root.Columns(), compiled: c, planned: opts.Planned, began: time.Now(), conn: conn, budget: &budget{limit: opts.Memory}, measured: opts.Measured}
-	r.ctx, r.cancel = context.WithCancelCause(ctx)
+	r.ctx, r.cancel = context.WithCancelCause(Owned(ctx, r))
 	b := &builder{run: r, shipments: map[int]*shippedKeys{}, conn: conn, comment: Comment(opts.ID), estimate: plan.NewEstimator(c.Root)}
 	for range c.Statements {
 		r.stmts = append(r.stmts, &counters{})
@@ -162,6 +162,17 @@ func Start(ctx context.Context, c *fold.Compiled, conn Connector, opts Options) 
 	r.root = root
 	return r, nil
 }
+
+type ownerKey struct{}
+
+// Owned returns a context in which statements of one run are opened.
+func Owned(ctx context.Context, run any) context.Context {
+	return context.WithValue(ctx, ownerKey{}, run)
+}
+
+// Owner returns what tells the statements of one run from those of others, by the
+// context that they are opened in; nil for none.
+func Owner(ctx context.Context) any { return ctx.Value(ownerKey{}) }
 
 // Stopped is the cause of a run's end that a person asked for.
 var Stopped = value.Errorf(value.CodeCancelled, "the run was stopped")
