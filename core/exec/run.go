@@ -522,7 +522,7 @@ func (b *builder) remote(r *plan.Remote) *remoteOp {
 	op := &remoteOp{run: run, conn: b.conn, statement: run.compiled.Statements[r.Statement-1], c: run.stmts[r.Statement-1]}
 	op.comment = b.comment
 	op.keys = b.shipments[r.Statement]
-	run.remotes = slices.DeleteFunc(run.remotes, func(o *remoteOp) bool { return o.over != nil && o.statement == op.statement })
+	run.remotes = slices.DeleteFunc(run.remotes, func(o *remoteOp) bool { return o.statement == op.statement && o.ended.Load() })
 	run.remotes = append(run.remotes, op)
 	if len(run.compiled.Statements) > 1 && op.keys == nil {
 		op.readAhead()
@@ -542,7 +542,8 @@ type remoteOp struct {
 	began  time.Time
 	before int64 // nanoseconds of the rounds before
 	reader Reader
-	over   error // what ended the reading
+	over   error       // what ended the reading
+	ended  atomic.Bool // over is set, for other goroutines
 	// batches is set once a goroutine reads ahead; err is then its error, set
 	// before batches is closed.
 	batches chan kernel.Batch
@@ -585,7 +586,7 @@ func (o *remoteOp) read(ctx context.Context) (b kernel.Batch, err error) {
 		if o.keys != nil {
 			var more bool
 			if st, more = o.keys.next(o.statement); !more {
-				o.over = io.EOF
+				o.finish(io.EOF)
 				return kernel.Batch{}, io.EOF
 			}
 		}
@@ -609,7 +610,7 @@ func (o *remoteOp) read(ctx context.Context) (b kernel.Batch, err error) {
 		err := o.reader.Close()
 		o.reader = nil
 		if err != nil {
-			o.over = err
+			o.finish(err)
 			return kernel.Batch{}, err
 		}
 		return o.read(ctx)
@@ -619,7 +620,8 @@ func (o *remoteOp) read(ctx context.Context) (b kernel.Batch, err error) {
 		if cerr := o.reader.Close(); cerr != nil && errors.Is(err, io.EOF) {
 			err = cerr
 		}
-		o.reader, o.over = nil, err
+		o.reader = nil
+		o.finish(err)
 		if errors.Is(err, io.EOF) && o.run.measured != nil && o.keys == nil {
 			o.run.measured(o.statement.Signature, o.c.rows.Load())
 		}
@@ -628,6 +630,12 @@ func (o *remoteOp) read(ctx context.Context) (b kernel.Batch, err error) {
 	o.c.rows.Add(int64(b.Len))
 	o.c.bytes.Add(b.Bytes())
 	return b, nil
+}
+
+// finish notes what ended the reading.
+func (o *remoteOp) finish(err error) {
+	o.over = err
+	o.ended.Store(true)
 }
 
 func (o *remoteOp) readAhead() {
