@@ -146,7 +146,7 @@ function JoinPanel({ builder, block, at, name, more, onDone }: { builder: Builde
             {middle(name.replace(/\s+/g, ' '), 28)}
           </Box>
         </Text>
-        <chakra.select {...select} aria-label="How it is to join" value={kind} onChange={(e) => setKind(e.target.value)}>
+        <chakra.select {...select} flex="1" minW="0" maxW="220px" aria-label="How it is to join" value={kind} onChange={(e) => setKind(e.target.value)}>
           <option value="inner">inner join: matching rows</option>
           <option value="left">left join: all rows before, and what matches</option>
           <option value="full">full join: all rows of both</option>
@@ -171,7 +171,7 @@ function JoinPanel({ builder, block, at, name, more, onDone }: { builder: Builde
           Write the condition myself
         </Button>
         <Button {...tiny} color="tide" onClick={() => add([], 'cross')}>
-          With every row
+          Cross join
         </Button>
       </Flex>
     </Box>
