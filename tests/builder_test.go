@@ -21,7 +21,7 @@ const (
 // press clicks the first button or link whose words begin so.
 func press(words string) chromedp.Action {
 	find := fmt.Sprintf(`[...document.querySelectorAll('button, a')].find((b) => b.innerText.trim().startsWith(%q) && !b.disabled)`, words)
-	return chromedp.Tasks{until(find), chromedp.Evaluate(find+".click()", nil)}
+	return until("((b) => b && (b.click(), true))(" + find + ")") // found and clicked at once: pages change between two looks
 }
 
 // enter writes into a field and takes it over.
