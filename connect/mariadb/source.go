@@ -534,7 +534,7 @@ func (s *Source) measureTable(ctx context.Context, t *catalog.Table) error {
 				c.NullShare = 1 - float64(counts[2+3*i])/float64(t.Rows)
 			}
 			if n := counts[3+3*i]; n > 0 {
-				c.Note = fmt.Sprintf("Holds %d values such as 0000-00-00 that are no dates; they are read as NULL.", n)
+				c.Note = fmt.Sprintf("%d of its values are no dates, as 0000-00-00 is none; they are read as NULL.", n)
 			}
 		}
 		return nil

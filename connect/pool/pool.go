@@ -269,16 +269,6 @@ func (s *steady) end() error {
 	return err
 }
 
-// Touched tells how much was read; see exec.Toucher.
-func (s *steady) Touched() []exec.Touched {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if t, ok := s.r.(exec.Toucher); ok {
-		return t.Touched()
-	}
-	return nil
-}
-
 // Unfit tells what did not fit; see exec.Unfitter.
 func (s *steady) Unfit() []exec.Unfit {
 	s.mu.Lock()

@@ -38,7 +38,8 @@ const (
 
 // known is what a connection knows of a table's version: the prepared statement that
 // gives it, and what it was at a snapshot. While the snapshot is the same, nothing
-// has been committed, and so is the version.
+// has been committed, and so is the version. A standby's snapshots do not list what
+// is in progress, so that one has none here.
 type known struct {
 	statement, snapshot, version string
 }
@@ -60,11 +61,12 @@ func prepareSession(ctx context.Context, conn *pgconn.PgConn) error {
 	return nil
 }
 
-// versionSQL gives the snapshot and, unless that is $1, the version of a table: what
+// versionSQL gives the snapshot, empty on a standby, and, unless that is $1, the version of a table: what
 // changes whenever its columns, keys or heirs do, and perhaps at other times; NULL
 // where the table is gone.
 func versionSQL(t *catalog.Table) string {
-	return `SELECT pg_catalog.txid_current_snapshot(), CASE WHEN pg_catalog.txid_current_snapshot()::text = $1::text THEN NULL ELSE (
+	return `SELECT CASE WHEN pg_catalog.pg_is_in_recovery() THEN '' ELSE pg_catalog.txid_current_snapshot()::text END,
+  CASE WHEN pg_catalog.txid_current_snapshot()::text = $1::text THEN NULL ELSE (
   SELECT ROW(c.oid, c.relhassubclass, ARRAY(SELECT a.xmin FROM pg_catalog.pg_attribute a WHERE a.attrelid = c.oid),
     ARRAY(SELECT i.xmin FROM pg_catalog.pg_index i WHERE i.indrelid = c.oid))
   FROM pg_catalog.pg_class c WHERE c.oid = pg_catalog.to_regclass(` + literal(qualified(t)) + `))::text END`
@@ -191,7 +193,7 @@ func (o *opening) rows(ctx context.Context, s *Source, st *fold.Statement) (*pgc
 
 // now returns the version that a row of versionSQL gives, and keeps it.
 func (k *known) now(cells [][]byte) string {
-	if snapshot := string(cells[0]); snapshot != k.snapshot {
+	if snapshot := string(cells[0]); snapshot == "" || snapshot != k.snapshot {
 		k.snapshot, k.version = snapshot, string(cells[1])
 	}
 	return k.version

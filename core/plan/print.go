@@ -92,6 +92,9 @@ func Label(n Node) string {
 	case *Union:
 		return "union all"
 	case *Values:
+		if len(n.Rows) == 1 {
+			return "values 1 row"
+		}
 		return fmt.Sprintf("values %d rows", len(n.Rows))
 	case *Remote:
 		return fmt.Sprintf("statement s%d at %s", n.Statement, n.Source)

@@ -6,7 +6,7 @@
 //
 // A pattern goes through three forms:
 //
-//	parse.go    text to nodes: what the pattern says
+//	parse.go    text to nodes: what the pattern says; options.go and escape.go with it
 //	pieces.go   nodes to pieces: what prefers what, and where parts must be told apart
 //	dissect.go  pieces over a text: which match, and which parts
 //
@@ -39,7 +39,7 @@ type Regex struct {
 	// plain reports whether engine's longest match is the one that is preferred,
 	// and nothing in it is kept.
 	plain bool
-	// never reports whether no match is empty.
+	// nonEmpty reports whether no match is empty.
 	nonEmpty bool
 }
 

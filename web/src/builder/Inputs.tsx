@@ -63,7 +63,7 @@ function InputLine({ builder, block, at, input, facts, pieces, sources, chosen, 
         </Text>
         <Field label={`Alias of ${input.name}`} value={input.alias} w="64px" onCommit={(name) => builder.edit({ do: 'set alias', block, at, name })} />
         {joined && input.join !== 'comma' && (
-          <chakra.select {...select} w="128px" ml="auto" aria-label={`How ${input.name} joins`} value={input.join} disabled={input.natural} onChange={(e) => void builder.edit({ do: 'set join', block, at, kind: e.target.value })}>
+          <chakra.select {...select} w="128px" minW="76px" flexShrink={1} ml="auto" aria-label={`How ${input.name} joins`} value={input.join} disabled={input.natural} onChange={(e) => void builder.edit({ do: 'set join', block, at, kind: e.target.value })}>
             {joins.map(([kind, words]) => (
               <option key={kind} value={kind}>
                 {words}
@@ -76,7 +76,7 @@ function InputLine({ builder, block, at, input, facts, pieces, sources, chosen, 
             listed with a comma
           </Button>
         )}
-        <Button {...tiny} ml={joined ? undefined : 'auto'} aria-label={`Remove ${input.name}`} title="Take it out, with its bare columns" disabled={only} onClick={() => builder.edit({ do: 'remove input', block, at })}>
+        <Button {...tiny} flexShrink={0} ml={joined ? undefined : 'auto'} aria-label={`Remove ${input.name}`} title="Take it out, with its bare columns" disabled={only} onClick={() => builder.edit({ do: 'remove input', block, at })}>
           <X size={11} />
         </Button>
       </Flex>

@@ -306,7 +306,7 @@ function Ending({ builder, built, block, at, outputs, pieces, chosen, onChoose }
   const names = outputs.flat().map((c) => c.name)
   const [keys, setKeys] = useState<string[] | null>(null)
   const [by, setBy] = useState('')
-  const [falling, setFalling] = useState(true)
+  const [last, setLast] = useState(true)
   return (
     <Section title="Order and limit">
       {form.order.map((o, i) => (
@@ -314,7 +314,7 @@ function Ending({ builder, built, block, at, outputs, pieces, chosen, onChoose }
           <Mark piece={worst(pieces, o, 'sort')} chosen={chosen} onChoose={onChoose} />
           <Field label={`Sort key ${i + 1}`} flex="1" value={o.expr} onCommit={(text) => (text ? builder.edit({ do: 'set order', at: i, text, kind: o.desc ? 'descending' : '' }) : builder.edit({ do: 'remove order', at: i }))} />
           <Button {...tiny} color="tide" onClick={() => builder.edit({ do: 'set order', at: i, text: o.expr, kind: o.desc ? '' : 'descending' })}>
-            {o.desc ? 'falling' : 'rising'}
+            {o.desc ? 'descending' : 'ascending'}
           </Button>
           <Button {...tiny} aria-label={`Remove sort key ${i + 1}`} onClick={() => builder.edit({ do: 'remove order', at: i })}>
             <X size={11} />
@@ -365,7 +365,7 @@ function Ending({ builder, built, block, at, outputs, pieces, chosen, onChoose }
                 </chakra.label>
               ))}
               , the one with the
-              <chakra.select {...select} value={falling ? 'last' : 'first'} aria-label="Which one" onChange={(e) => setFalling(e.target.value === 'last')}>
+              <chakra.select {...select} value={last ? 'last' : 'first'} aria-label="Which one" onChange={(e) => setLast(e.target.value === 'last')}>
                 <option value="last">greatest</option>
                 <option value="first">least</option>
               </chakra.select>
@@ -373,7 +373,7 @@ function Ending({ builder, built, block, at, outputs, pieces, chosen, onChoose }
                 <option value="">anything</option>
                 {outputs.flat().map((c) => c.sql && <option key={c.sql}>{c.sql}</option>)}
               </chakra.select>
-              <Button {...small} disabled={keys.length === 0} onClick={() => builder.edit({ do: 'first of each', block: at, texts: keys, name: by, kind: falling ? 'descending' : '' }).then((ok) => ok && setKeys(null))}>
+              <Button {...small} disabled={keys.length === 0} onClick={() => builder.edit({ do: 'first of each', block: at, texts: keys, name: by, kind: last ? 'descending' : '' }).then((ok) => ok && setKeys(null))}>
                 Keep these
               </Button>
               <Button {...tiny} onClick={() => setKeys(null)}>

@@ -55,7 +55,7 @@ export function Grid({ run, columns, held, settled }: { run: string; columns: Co
   })
   return (
     <Box position="relative" h="100%">
-      <Box ref={box} h="100%" overflow="auto" bg="sheet" data-testid="grid" tabIndex={0} role="grid" aria-label="Rows" aria-rowcount={held} title="" onKeyDown={cells.key}>
+      <Box ref={box} h="100%" overflow="auto" bg="sheet" data-testid="grid" tabIndex={0} role="grid" aria-label="Rows" aria-rowcount={held} onKeyDown={cells.key}>
         <Box minW="100%" style={{ width: total }}>
           <Flex position="sticky" top="0" zIndex={1} bg="rail" borderBottom="1px solid" borderColor="line" h="36px" align="center" fontSize="12px">
             <Box w={`${side}px`} flexShrink={0} />
@@ -74,7 +74,7 @@ export function Grid({ run, columns, held, settled }: { run: string; columns: Co
             {items.map((item) => {
               const values = pages[Math.floor(item.index / page) - first]?.data?.[item.index % page]
               return (
-                <Flex key={item.key} position="absolute" left="0" right="0" h={`${rowHeight}px`} align="center" fontSize="12px" borderBottom="1px solid" borderColor="color-mix(in srgb, var(--chakra-colors-line) 45%, transparent)" style={{ top: item.start }}>
+                <Flex key={item.key} role="row" aria-rowindex={item.index + 1} position="absolute" left="0" right="0" h={`${rowHeight}px`} align="center" fontSize="12px" borderBottom="1px solid" borderColor="color-mix(in srgb, var(--chakra-colors-line) 45%, transparent)" style={{ top: item.start }}>
                   <Text w={`${side}px`} flexShrink={0} pr="2" textAlign="right" color="faint" fontSize="11px" fontVariantNumeric="tabular-nums" onMouseDown={(e) => cells.press(e, item.index, -1)}>
                     {count(item.index + 1)}
                   </Text>
@@ -83,6 +83,7 @@ export function Grid({ run, columns, held, settled }: { run: string; columns: Co
                     return (
                       <Text
                         key={i}
+                        role="gridcell"
                         flexShrink={0}
                         px="2"
                         h="100%"

@@ -82,7 +82,10 @@ function Sheet({ onClose }: { onClose: () => void }) {
           }}
           onKeyDown={(e) => {
             if (e.key === 'Escape') onClose()
-            if (e.key === 'Enter') void enter(e.altKey)
+            if (e.key === 'Enter') {
+              e.preventDefault() // it is the list's, with Ctrl too
+              void enter(e.altKey)
+            }
             if (e.key === 'ArrowDown' || e.key === 'ArrowUp') {
               e.preventDefault()
               setAt(Math.max(0, Math.min(found.length - 1, at + (e.key === 'ArrowDown' ? 1 : -1))))

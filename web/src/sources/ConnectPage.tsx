@@ -157,11 +157,11 @@ export function ConnectPage() {
         </Box>
         <Box flex="1" minW="0" overflowY="auto" p="3">
           <Text fontFamily="heading" fontWeight="600" mb="1">
-            Steps to it
+            Steps
           </Text>
           {!attempt.data && !connect.isPending && (
             <Text color="faint" mb="2">
-              Trying a source takes these steps, and says at which one it ended and what to do. Nothing is kept until it is connected; sources are only ever read.
+              Testing a source takes these steps, and says which one failed and what to do. Nothing is kept until it is connected; sources are only ever read.
             </Text>
           )}
           <Steps kind={triedKind} steps={attempt.data ?? []} />

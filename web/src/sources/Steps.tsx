@@ -20,7 +20,7 @@ export function Steps({ kind, steps }: { kind: string; steps: Step[] }) {
               {name}
             </Text>
             <Text w="64px" flexShrink={0} fontSize="12px" fontWeight={s && !s.ok ? '600' : '400'} color={!s ? 'faint' : s.ok ? 'folded' : 'kept'}>
-              {!s ? 'not taken' : s.ok ? 'done' : 'failed'}
+              {!s ? 'not yet' : s.ok ? 'done' : 'failed'}
             </Text>
             <Box flex="1" minW="0" fontSize="12px" overflowWrap="anywhere">
               {s && <Text color={s.ok ? 'ink' : 'kept'}>{s.text}</Text>}
