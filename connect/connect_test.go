@@ -82,3 +82,16 @@ func TestTLSModes(t *testing.T) {
 		}
 	}
 }
+func TestSecretsAreReferences(t *testing.T) {
+	t.Setenv("ROVIK_TEST_SECRET", "s3cret")
+	for ref, want := range map[string]string{"": "", "env:ROVIK_TEST_SECRET": "s3cret"} {
+		if got, err := (Config{Secret: ref}).Password(); err != nil || got != want {
+			t.Errorf("%q gives %q, %v", ref, got, err)
+		}
+	}
+	for _, bad := range []string{"env:ROVIK_NO_SUCH", "file:/no/such/file", "plain"} {
+		if got, err := (Config{Secret: bad}).Password(); err == nil || strings.Contains(err.Error(), "plain") {
+			t.Errorf("%q gives %q, %v", bad, got, err)
+		}
+	}
+}

@@ -10,6 +10,7 @@ import (
 	"sync"
 
 	"rovik/app"
+	"rovik/app/sources"
 	"rovik/connect"
 	"rovik/core/shape"
 )
@@ -103,20 +104,20 @@ func Prepare(ctx context.Context, s Setup) (*Env, error) {
 	}
 	p := &preparer{Setup: s, env: env}
 	prepares := []func(context.Context) (source, error){p.registry, p.lending, p.archive, p.climate, p.rates, p.closingDays, p.condition, p.partnerReports}
-	sources := make([]source, len(prepares))
+	list := make([]source, len(prepares))
 	errs := make([]error, len(prepares))
 	for i, prepare := range prepares {
 		wg.Add(1)
 		go func() {
 			defer wg.Done()
-			sources[i], errs[i] = prepare(ctx)
+			list[i], errs[i] = prepare(ctx)
 		}()
 	}
 	wg.Wait()
 	if err := errors.Join(errs...); err != nil {
 		return nil, err
 	}
-	if err := p.project(ctx, sources); err != nil {
+	if err := p.project(ctx, list); err != nil {
 		return nil, err
 	}
 	done = true
@@ -274,30 +275,30 @@ func (p *preparer) file(ctx context.Context, name, note string) (source, error) 
 
 // project puts sources, layers and views into the records, where they are
 // missing or changed.
-func (p *preparer) project(ctx context.Context, sources []source) error {
+func (p *preparer) project(ctx context.Context, list []source) error {
 	a, err := app.Open(ctx, p.env.Home)
 	if err != nil {
 		return err
 	}
 	defer a.Close()
 	_, stampErr := os.Stat(p.stamp())
-	for _, s := range sources {
-		if stampErr == nil && a.HasSource(s.name, s.kind, s.cfg) {
+	for _, s := range list {
+		if stampErr == nil && a.Sources.Has(s.name, s.kind, s.cfg) {
 			continue
 		}
 		p.Say("reading the catalogue of %s", s.name)
-		n := app.NewSource{Name: s.name, Kind: s.kind, Config: s.cfg, Note: s.note, Shapes: s.shapes, Replace: true}
-		if _, err := a.ConnectSource(ctx, n); err != nil {
+		n := sources.NewSource{Name: s.name, Kind: s.kind, Config: s.cfg, Note: s.note, Shapes: s.shapes, Replace: true}
+		if _, err := a.Sources.Connect(ctx, n); err != nil {
 			return fmt.Errorf("connecting %s: %w", s.name, err)
 		}
 	}
 	if err := os.WriteFile(p.stamp(), nil, 0o600); err != nil {
 		return err
 	}
-	if len(a.Catalog().Views()) > 0 {
+	if len(a.Now().Catalog().Views()) > 0 {
 		return nil // the project is the user's now
 	}
-	return a.Setup(ctx, Layers, Views)
+	return a.Views.Setup(ctx, Layers, Views)
 }
 
 // stamp is a file that is there once the catalogue was read at this scale.

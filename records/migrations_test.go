@@ -89,10 +89,10 @@ func TestEveryEarlierVersionIsBroughtUpToDate(t *testing.T) {
 		}
 		s := open(t, home)
 		v := &catalog.View{Layer: "low", Name: "shelf", SQL: "SELECT 2 AS a"}
-		if err := s.PutViews(ctx, []*catalog.View{v}, "better", 1); err != nil || v.Revision != 2 {
+		if err := put(s, Change{Put: []*catalog.View{v}, Message: "better", Base: 1}); err != nil || v.Revision != 2 {
 			t.Errorf("from version %d: saving: %v, revision %d", version, err, v.Revision)
 		}
-		if err := s.Index(ctx, []Entry{{Name: "low.shelf", SQL: "SELECT 2 AS a", What: "view", Hash: "x"}}); err != nil {
+		if err := s.Index(ctx, []Entry{{EntryKey: EntryKey{"view", "low.shelf"}, SQL: "SELECT 2 AS a", Hash: "x"}}, nil); err != nil {
 			t.Errorf("from version %d: %v", version, err)
 		}
 		if found, err := s.Search(ctx, "shelf", 5); err != nil || len(found) != 1 {
@@ -105,12 +105,12 @@ func TestEveryEarlierVersionIsBroughtUpToDate(t *testing.T) {
 func TestEarlierTexts(t *testing.T) {
 	ctx := context.Background()
 	s := open(t, t.TempDir())
-	if err := s.PutLayers(ctx, []catalog.Layer{{Name: "low"}}); err != nil {
+	if err := put(s, Change{Layers: []catalog.Layer{{Name: "low"}}}); err != nil {
 		t.Fatal(err)
 	}
 	for i, text := range []string{"SELECT a FROM store.Shelf", "SELECT b FROM store.rack", "SELECT a FROM store.Shelf", "SELECT c FROM store.wall"} {
 		v := &catalog.View{Layer: "low", Name: "v", SQL: text}
-		if err := s.PutViews(ctx, []*catalog.View{v}, fmt.Sprint("step ", i), AnyRevision); err != nil {
+		if err := put(s, Change{Put: []*catalog.View{v}, Message: fmt.Sprint("step ", i), Base: AnyRevision}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -146,14 +146,15 @@ func TestSearching(t *testing.T) {
 	ctx := context.Background()
 	s := open(t, t.TempDir())
 	entries := []Entry{
-		{Name: "joined.loan", Columns: "loan_no, borrower", Description: "Loans that are out.", SQL: "SELECT * FROM intake.loan WHERE status = 'out'", What: "view", Hash: "1"},
-		{Name: "delivery.risk", Columns: "loan_no, uninsured", Description: "The gap of each loan's insurance.", SQL: "SELECT 1", What: "view", Hash: "1"},
-		{Name: "lending.loans", Columns: "loan_id", What: "table", Hash: "1"},
-		{Name: "intake.überblick", Columns: "größe", Description: "Été", What: "view", Hash: "1"},
+		{EntryKey: EntryKey{"view", "joined.loan"}, Columns: "loan_no, borrower", Description: "Loans that are out.", SQL: "SELECT * FROM intake.loan WHERE status = 'out'", Hash: "1"},
+		{EntryKey: EntryKey{"view", "delivery.risk"}, Columns: "loan_no, uninsured", Description: "The gap of each loan's insurance.", SQL: "SELECT 1", Hash: "1"},
+		{EntryKey: EntryKey{"table", "lending.loans"}, Columns: "loan_id", Hash: "1"},
+		{EntryKey: EntryKey{"view", "intake.überblick"}, Columns: "größe", Description: "Été", Hash: "1"},
 	}
+	var gone []EntryKey
 	index := func() {
 		t.Helper()
-		if err := s.Index(ctx, entries); err != nil {
+		if err := s.Index(ctx, entries, gone); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -185,6 +186,7 @@ func TestSearching(t *testing.T) {
 	}
 	// What is other by now is found by its new words, what is gone is not.
 	entries[0].Description, entries[0].Hash = "Who has what.", "2"
+	gone = []EntryKey{entries[2].EntryKey, entries[3].EntryKey}
 	entries = entries[:2]
 	index()
 	if a, b, c := found("who", 5), found("that are out", 5), found("überblick", 5); a != "[joined.loan]" || b != "[]" || c != "[]" {

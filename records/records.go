@@ -53,9 +53,6 @@ type Run struct {
 	Report                json.RawMessage
 }
 
-// ErrTaken is returned for a name that is in use.
-var ErrTaken = errors.New("the name is taken")
-
 // Open opens the records in a folder, which it makes where it is missing, and
 // brings them up to date.
 func Open(home string) (*Store, error) {
@@ -162,11 +159,15 @@ func (s *Store) Sources(ctx context.Context) ([]*Source, error) {
 	return out, rows.Err()
 }
 
-// PutSource adds or replaces a source.
-func (s *Store) PutSource(ctx context.Context, src *Source) error {
-	config, err := json.Marshal(src.Config)
-	if err != nil {
-		return err
+// putSource adds or replaces a source.
+func putSource(ctx context.Context, tx *sql.Tx, src *Source) error {
+	row := []any{src.Name, src.Kind, src.Note}
+	for _, part := range []any{src.Config, append([]string{}, src.Hidden...), append([]*shape.Shape{}, src.Shapes...), orEmpty(src.Types), append([]catalog.DeclaredKey{}, src.Declared...)} {
+		b, err := json.Marshal(part)
+		if err != nil {
+			return err
+		}
+		row = append(row, string(b))
 	}
 	var found, at any
 	if src.Found != nil {
@@ -176,33 +177,18 @@ func (s *Store) PutSource(ctx context.Context, src *Source) error {
 		}
 		found, at = string(b), src.FoundAt.UTC().Format(timeFormat)
 	}
-	hidden, err := json.Marshal(append([]string{}, src.Hidden...))
-	if err != nil {
-		return err
-	}
-	shapes, err := json.Marshal(append([]*shape.Shape{}, src.Shapes...))
-	if err != nil {
-		return err
-	}
-	types, err := json.Marshal(src.Types)
-	if err != nil {
-		return err
-	}
-	if src.Types == nil {
-		types = []byte("{}")
-	}
-	declared, err := json.Marshal(append([]catalog.DeclaredKey{}, src.Declared...))
-	if err != nil {
-		return err
-	}
-	_, err = s.db.ExecContext(ctx, `INSERT INTO source (name, kind, note, config, found, found_at, hidden, shapes, types, declared) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+	_, err := tx.ExecContext(ctx, `INSERT INTO source (name, kind, note, config, hidden, shapes, types, declared, found, found_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT (name) DO UPDATE SET kind = excluded.kind, note = excluded.note, config = excluded.config, found = excluded.found,
-			found_at = excluded.found_at, hidden = excluded.hidden, shapes = excluded.shapes, types = excluded.types, declared = excluded.declared`,
-		src.Name, src.Kind, src.Note, string(config), found, at, string(hidden), string(shapes), string(types), string(declared))
-	if err != nil {
-		return fmt.Errorf("keeping the source %s: %w", src.Name, err)
+			found_at = excluded.found_at, hidden = excluded.hidden, shapes = excluded.shapes, types = excluded.types, declared = excluded.declared`, append(row, found, at)...)
+	return err
+}
+
+// orEmpty is chosen types that are a JSON object where there are none.
+func orEmpty(t connect.ColumnTypes) connect.ColumnTypes {
+	if t == nil {
+		return connect.ColumnTypes{}
 	}
-	return nil
+	return t
 }
 
 // Layers returns the layers, lowest first.
@@ -221,18 +207,6 @@ func (s *Store) Layers(ctx context.Context) ([]catalog.Layer, error) {
 		out = append(out, l)
 	}
 	return out, rows.Err()
-}
-
-// PutLayers replaces the list of layers, keeping the views.
-func (s *Store) PutLayers(ctx context.Context, layers []catalog.Layer) error {
-	for i, l := range layers {
-		_, err := s.db.ExecContext(ctx, `INSERT INTO layer (name, position, description) VALUES (?, ?, ?)
-			ON CONFLICT (name) DO UPDATE SET position = excluded.position, description = excluded.description`, l.Name, i, l.Description)
-		if err != nil {
-			return fmt.Errorf("keeping the layer %s: %w", l.Name, err)
-		}
-	}
-	return nil
 }
 
 // AddRun keeps a run, and drops the oldest past maxRuns.
@@ -277,3 +251,6 @@ func (s *Store) latestRuns(ctx context.Context, report string, limit int) ([]*Ru
 	}
 	return out, rows.Err()
 }
+
+// Home is the folder with the records.
+func (s *Store) Home() string { return s.home }

@@ -23,33 +23,39 @@ func open(t *testing.T, home string) *Store {
 	return s
 }
 
+// put keeps a change.
+func put(s *Store, c Change) error {
+	_, err := s.Apply(context.Background(), c)
+	return err
+}
+
 // What is kept is there after a restart, just as it was.
 func TestRecordsSurviveARestart(t *testing.T) {
 	ctx, home := context.Background(), t.TempDir()
 	s := open(t, home)
 	src := &Source{Name: "registry", Kind: "postgresql", Note: "n", Config: connect.Config{Host: "h", Port: 5, Secret: "env:X"},
 		Found: &catalog.Source{Name: "registry", Version: "15", Quirks: map[string]catalog.Quirk{"q": {Value: "yes"}}}, FoundAt: time.Now()}
-	if err := s.PutSource(ctx, src); err != nil {
+	if err := put(s, Change{Sources: []*Source{src}}); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.PutLayers(ctx, []catalog.Layer{{Name: "low", Description: "d"}, {Name: "high"}}); err != nil {
+	if err := put(s, Change{Layers: []catalog.Layer{{Name: "low", Description: "d"}, {Name: "high"}}}); err != nil {
 		t.Fatal(err)
 	}
 	v := &catalog.View{Layer: "low", Name: "v", SQL: "SELECT 1 AS a", Description: "one"}
-	if err := s.PutViews(ctx, []*catalog.View{v}, "", NewView); err != nil {
+	if err := put(s, Change{Put: []*catalog.View{v}, Message: "", Base: NewView}); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.PutViews(ctx, []*catalog.View{v}, "", NewView); !errors.Is(err, ErrTaken) {
+	if err := put(s, Change{Put: []*catalog.View{v}, Message: "", Base: NewView}); !errors.Is(err, ErrTaken) {
 		t.Errorf("a name that is taken: %v", err)
 	}
 	v.SQL = "SELECT 2 AS a"
-	if err := s.PutViews(ctx, []*catalog.View{v}, "", AnyRevision); err != nil {
+	if err := put(s, Change{Put: []*catalog.View{v}, Message: "", Base: AnyRevision}); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.PutViews(ctx, []*catalog.View{{Layer: "low", Name: "w"}}, "", 3); err == nil {
+	if err := put(s, Change{Put: []*catalog.View{{Layer: "low", Name: "w"}}, Message: "", Base: 3}); err == nil {
 		t.Error("a view that is not there was replaced")
 	}
-	if err := s.PutViews(ctx, []*catalog.View{{Layer: "nowhere", Name: "v"}}, "", NewView); err == nil {
+	if err := put(s, Change{Put: []*catalog.View{{Layer: "nowhere", Name: "v"}}, Message: "", Base: NewView}); err == nil {
 		t.Error("a view was kept in a layer that is not there")
 	}
 	_ = s.Close()

@@ -3,65 +3,81 @@ package records
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 	"strings"
 )
 
+// EntryKey names something that can be searched for. What is "view" or "table".
+type EntryKey struct{ What, Name string }
+
 // Entry is something that can be searched for. Hash changes whenever what is said
 // of it does.
 type Entry struct {
-	Name, Columns, Description, SQL string
-	What                            string // "view" or "table"
-	Hash                            string
+	EntryKey
+	Columns, Description, SQL string
+	Hash                      string
 }
 
 // Match is an entry that has all words searched for. Around is where they stand,
 // each word between \x02 and \x03.
 type Match struct{ Name, What, Around string }
 
-// Index makes the entries what can be searched for: only those whose hashes are
-// others are written.
-func (s *Store) Index(ctx context.Context, entries []Entry) error {
+// Indexed returns the hashes of what can be searched for.
+func (s *Store) Indexed(ctx context.Context) (map[EntryKey]string, error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT what, name, hash FROM search_entry")
+	if err != nil {
+		return nil, fmt.Errorf("reading what is indexed: %w", err)
+	}
+	defer rows.Close()
+	out := map[EntryKey]string{}
+	for rows.Next() {
+		var key EntryKey
+		var hash string
+		if err := rows.Scan(&key.What, &key.Name, &hash); err != nil {
+			return nil, fmt.Errorf("reading what is indexed: %w", err)
+		}
+		out[key] = hash
+	}
+	return out, rows.Err()
+}
+
+// Index adds or replaces entries, and drops those that are gone.
+func (s *Store) Index(ctx context.Context, put []Entry, gone []EntryKey) error {
 	tx, err := s.db.BeginTx(ctx, nil)
 	if err != nil {
 		return fmt.Errorf("indexing: %w", err)
 	}
 	defer func() { _ = tx.Rollback() }() // nothing, once it is committed
-	have, err := indexed(ctx, tx)
-	if err != nil {
-		return fmt.Errorf("indexing: %w", err)
+	for _, key := range gone {
+		if err := dropEntry(ctx, tx, key); err != nil {
+			return fmt.Errorf("indexing %s: %w", key.Name, err)
+		}
 	}
-	drop := func(row int64) error {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM search WHERE rowid = ?", row); err != nil {
-			return err
-		}
-		_, err := tx.ExecContext(ctx, "DELETE FROM search_entry WHERE id = ?", row)
-		return err
-	}
-	for _, e := range entries {
-		was, known := have[e.What+" "+e.Name]
-		delete(have, e.What+" "+e.Name)
-		if known && was.hash == e.Hash {
-			continue
-		}
-		if known {
-			if err := drop(was.row); err != nil {
-				return fmt.Errorf("indexing %s: %w", e.Name, err)
-			}
-		}
-		if err := addEntry(ctx, tx, e); err != nil {
+	for _, e := range put {
+		if err := putEntry(ctx, tx, e); err != nil {
 			return fmt.Errorf("indexing %s: %w", e.Name, err)
-		}
-	}
-	for name, gone := range have {
-		if err := drop(gone.row); err != nil {
-			return fmt.Errorf("indexing %s: %w", name, err)
 		}
 	}
 	return tx.Commit()
 }
 
-func addEntry(ctx context.Context, tx *sql.Tx, e Entry) error {
+func dropEntry(ctx context.Context, tx *sql.Tx, key EntryKey) error {
+	var row int64
+	err := tx.QueryRowContext(ctx, "DELETE FROM search_entry WHERE what = ? AND name = ? RETURNING id", key.What, key.Name).Scan(&row)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil
+	}
+	if err == nil {
+		_, err = tx.ExecContext(ctx, "DELETE FROM search WHERE rowid = ?", row)
+	}
+	return err
+}
+
+func putEntry(ctx context.Context, tx *sql.Tx, e Entry) error {
+	if err := dropEntry(ctx, tx, e.EntryKey); err != nil {
+		return err
+	}
 	added, err := tx.ExecContext(ctx, "INSERT INTO search_entry (what, name, hash) VALUES (?, ?, ?)", e.What, e.Name, e.Hash)
 	if err != nil {
 		return err
@@ -72,29 +88,6 @@ func addEntry(ctx context.Context, tx *sql.Tx, e Entry) error {
 	}
 	_, err = tx.ExecContext(ctx, "INSERT INTO search (rowid, name, columns, description, sql, what) VALUES (?, ?, ?, ?, ?, ?)", row, e.Name, e.Columns, e.Description, e.SQL, e.What)
 	return err
-}
-
-type indexedEntry struct {
-	row  int64
-	hash string
-}
-
-func indexed(ctx context.Context, tx *sql.Tx) (map[string]indexedEntry, error) {
-	rows, err := tx.QueryContext(ctx, "SELECT id, what, name, hash FROM search_entry")
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	out := map[string]indexedEntry{}
-	for rows.Next() {
-		var e indexedEntry
-		var what, name string
-		if err := rows.Scan(&e.row, &what, &name, &e.hash); err != nil {
-			return nil, err
-		}
-		out[what+" "+name] = e
-	}
-	return out, rows.Err()
 }
 
 // Search returns what has all the words, or words that begin with them, the best

@@ -76,8 +76,8 @@ func (s *Store) cipher(create bool) (cipher.AEAD, error) {
 	return cipher.NewGCM(block)
 }
 
-// PutSecret keeps a password under a name, encrypted.
-func (s *Store) PutSecret(ctx context.Context, name, password string) error {
+// putSecret keeps a password under a name, encrypted.
+func (s *Store) putSecret(ctx context.Context, tx *sql.Tx, name, password string) error {
 	aead, err := s.cipher(true)
 	if err != nil {
 		return err
@@ -87,17 +87,9 @@ func (s *Store) PutSecret(ctx context.Context, name, password string) error {
 		return fmt.Errorf("encrypting: %w", err)
 	}
 	sealed := aead.Seal(nonce, nonce, []byte(password), []byte(name))
-	_, err = s.db.ExecContext(ctx, "INSERT INTO secret (name, sealed) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET sealed = excluded.sealed", name, sealed)
+	_, err = tx.ExecContext(ctx, "INSERT INTO secret (name, sealed) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET sealed = excluded.sealed", name, sealed)
 	if err != nil {
 		return fmt.Errorf("keeping a password: %w", err)
-	}
-	return nil
-}
-
-// DropSecret forgets a password.
-func (s *Store) DropSecret(ctx context.Context, name string) error {
-	if _, err := s.db.ExecContext(ctx, "DELETE FROM secret WHERE name = ?", name); err != nil {
-		return fmt.Errorf("forgetting a password: %w", err)
 	}
 	return nil
 }
@@ -124,15 +116,4 @@ func (s *Store) Reveal(name string) (string, error) {
 		return "", value.Errorf(value.CodeSource, "the kept password of %s was encrypted with another key", name).WithHint("put that key back, or give the password again")
 	}
 	return string(plain), nil
-}
-
-// DropSource forgets a source, and its password.
-func (s *Store) DropSource(ctx context.Context, name string) error {
-	if _, err := s.db.ExecContext(ctx, "DELETE FROM source WHERE name = ?", name); err != nil {
-		return fmt.Errorf("forgetting the source %s: %w", name, err)
-	}
-	if _, err := s.db.ExecContext(ctx, "DELETE FROM source_event WHERE source = ?", name); err != nil {
-		return fmt.Errorf("forgetting the source %s: %w", name, err)
-	}
-	return s.DropSecret(ctx, name)
 }

@@ -19,15 +19,6 @@ type Revision struct {
 	SavedAt                   time.Time
 }
 
-// ErrStale is returned for a view that was saved meanwhile.
-var ErrStale = errors.New("the view was saved meanwhile")
-
-// What a view that is saved may be based on, besides a revision's number.
-const (
-	NewView     = 0  // it is not there yet
-	AnyRevision = -1 // whatever there is now
-)
-
 // Views returns all views.
 func (s *Store) Views(ctx context.Context) ([]*catalog.View, error) {
 	rows, err := s.db.QueryContext(ctx, "SELECT layer, name, sql, description, revision, notes FROM view ORDER BY layer, name")
@@ -50,26 +41,7 @@ func (s *Store) Views(ctx context.Context) ([]*catalog.View, error) {
 	return out, rows.Err()
 }
 
-// PutViews keeps views, all or none, each as a revision with the message. base is
-// the revision that a view's text is based on: ErrStale where another was saved
-// since, ErrTaken where a new one's name is in use.
-func (s *Store) PutViews(ctx context.Context, views []*catalog.View, message string, base int) error {
-	tx, err := s.db.BeginTx(ctx, nil)
-	if err != nil {
-		return fmt.Errorf("keeping views: %w", err)
-	}
-	defer func() { _ = tx.Rollback() }() // nothing, once it is committed
-	for _, v := range views {
-		if err := putView(ctx, tx, v, message, base); err != nil {
-			if errors.Is(err, ErrStale) || errors.Is(err, ErrTaken) {
-				return err
-			}
-			return fmt.Errorf("keeping the view %s: %w", v.FullName(), err)
-		}
-	}
-	return tx.Commit()
-}
-
+// putView keeps a view as its next revision.
 func putView(ctx context.Context, tx *sql.Tx, v *catalog.View, message string, base int) error {
 	at := time.Now().UTC().Format(timeFormat)
 	var have, last int

@@ -39,10 +39,10 @@ func storeServer(t *testing.T) (*httptest.Server, *app.App) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.AddSource(ctx, "store", "sqlite", connect.Config{Path: path}, ""); err != nil {
+	if _, err := a.Sources.Add(ctx, "store", "sqlite", connect.Config{Path: path}, ""); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Setup(ctx, []catalog.Layer{{Name: "low"}, {Name: "high"}}, []*catalog.View{
+	if err := a.Views.Setup(ctx, []catalog.Layer{{Name: "low"}, {Name: "high"}}, []*catalog.View{
 		{Layer: "low", Name: "shelf", SQL: "SELECT s.id, s.site, s.code FROM store.shelf AS s"},
 		{Layer: "high", Name: "named", SQL: "SELECT l.id, l.site FROM low.shelf AS l WHERE l.code <> 'n/a'"},
 	}); err != nil {
@@ -131,7 +131,7 @@ func TestViewsOverHTTP(t *testing.T) {
 	if status, body := request(t, srv, "POST", "/api/rename", `{"column": "low.shelf.site", "to": "place", "through": true, "message": "as the map says", "seen": "`+plan.Seen+`"}`, nil); status != 200 {
 		t.Errorf("renaming: %d %s", status, body)
 	}
-	if v := a.Catalog().View("low.shelf"); !strings.Contains(v.SQL, "s.site AS place") || v.Notes.Columns["place"].Description != "Where." {
+	if v := a.Now().Catalog().View("low.shelf"); !strings.Contains(v.SQL, "s.site AS place") || v.Notes.Columns["place"].Description != "Where." {
 		t.Errorf("the view is %+v", v)
 	}
 }

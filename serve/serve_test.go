@@ -17,6 +17,10 @@ import (
 	"testing"
 
 	"rovik/app"
+	"rovik/app/builder"
+	"rovik/app/runs"
+	"rovik/app/sources"
+	"rovik/app/views"
 	"rovik/core/catalog"
 	"rovik/core/exec"
 	"rovik/core/fold"
@@ -30,7 +34,7 @@ func testServer(t *testing.T) *httptest.Server {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Setup(context.Background(), []catalog.Layer{{Name: "low"}, {Name: "high"}}, []*catalog.View{{Layer: "low", Name: "one", SQL: "SELECT 1 AS a"}}); err != nil {
+	if err := a.Views.Setup(context.Background(), []catalog.Layer{{Name: "low"}, {Name: "high"}}, []*catalog.View{{Layer: "low", Name: "one", SQL: "SELECT 1 AS a"}}); err != nil {
 		t.Fatal(err)
 	}
 	return serving(t, a)
@@ -125,7 +129,7 @@ func TestBadInput(t *testing.T) {
 		{"POST", "/api/views", `{"layer": "low", "name": "Bad Name", "sql": "SELECT 2 AS b"}`, 422, "cannot be the name"},
 		{"POST", "/api/views", `{"layer": "low", "name": "x", "sql": "SELECT 2"}`, 422, "names of their own"},
 		{"POST", "/api/views", `{"layer": "low", "name": "x", "sql": "SELECT 2 AS b, 3 AS b"}`, 422, "names of their own"},
-		{"POST", "/api/views", `{"layer": "low", "name": "x", "sql": "SELECT * FROM low.x"}`, 422, "no table or view"},
+		{"POST", "/api/views", `{"layer": "low", "name": "x", "sql": "SELECT * FROM low.x"}`, 422, "reads itself"},
 		{"POST", "/api/views", `{"layer": "low", "name": "one", "sql": "SELECT * FROM low.one", "replace": true}`, 422, "reads itself"},
 		{"GET", "/api/runs/none/rows?offset=0&limit=5", "", 422, "not held"},
 		{"POST", "/api/sources/none/refresh", `{}`, 422, "no source is called"},
@@ -201,14 +205,14 @@ func TestOpenAPIDescribesTheRoutes(t *testing.T) {
 func TestOpenAPIDescribesTheFields(t *testing.T) {
 	for name, v := range map[string]any{
 		"Problem": problem{}, "QueryRequest": queryRequest{}, "ViewRequest": viewRequest{}, "Catalog": catalogReply{}, "Layer": catalog.Layer{},
-		"ViewInfo": app.ViewInfo{}, "SourceInfo": app.SourceInfo{}, "FoundSource": catalog.Source{}, "Quirk": catalog.Quirk{}, "CommonValue": catalog.CommonValue{}, "QuirkChange": catalog.QuirkChange{}, "SourcePlan": app.SourcePlan{}, "ReportRewrite": exec.ReportRewrite{}, "Table": catalog.Table{},
+		"ViewInfo": views.Info{}, "SourceInfo": sources.SourceInfo{}, "FoundSource": catalog.Source{}, "Quirk": catalog.Quirk{}, "CommonValue": catalog.CommonValue{}, "QuirkChange": catalog.QuirkChange{}, "SourcePlan": runs.SourcePlan{}, "ReportRewrite": exec.ReportRewrite{}, "Table": catalog.Table{},
 		"TableColumn": catalog.Column{}, "Key": catalog.Key{}, "ForeignKey": catalog.ForeignKey{}, "ReportColumn": exec.ReportColumn{},
 		"Reason": fold.Reason{}, "ReportPiece": exec.ReportPiece{}, "ReportStatement": exec.ReportStatement{}, "ReportOperator": exec.ReportOperator{},
-		"NotesRequest": notesRequest{}, "ColumnNote": catalog.ColumnNote{}, "ViewColumn": app.ViewColumn{}, "ViewName": app.ViewName{}, "RenameRequest": renameRequest{}, "LayerChange": app.LayerChange{}, "Renamed": app.Renamed{}, "RenamedText": rename.Text{}, "ViewMove": rename.Move{},
-		"BuildRequest": buildRequest{}, "EditRequest": editRequest{}, "FormEdit": form.Edit{}, "CleaningStep": form.Clean{}, "Built": app.Built{}, "Form": form.Form{}, "FormPart": form.Part{},
+		"NotesRequest": notesRequest{}, "ColumnNote": catalog.ColumnNote{}, "ViewColumn": views.Column{}, "ViewName": views.Name{}, "RenameRequest": renameRequest{}, "LayerChange": views.LayerChange{}, "Renamed": views.Renamed{}, "RenamedText": rename.Text{}, "ViewMove": rename.Move{},
+		"BuildRequest": buildRequest{}, "EditRequest": editRequest{}, "FormEdit": form.Edit{}, "CleaningStep": form.Clean{}, "Built": builder.Built{}, "Form": form.Form{}, "FormPart": form.Part{},
 		"FormBlock": form.Block{}, "FormOutput": form.Output{}, "FormInput": form.Input{}, "FormOrder": form.Order{}, "FormFacts": form.Facts{}, "InputFacts": form.InputFacts{}, "FormColumn": form.Column{},
-		"JoinFacts": form.JoinFacts{}, "JoinTest": form.Test{}, "JoinSide": form.Side{}, "Preview": app.Preview{}, "ColumnProfile": app.ColumnProfile{}, "CleaningOffer": form.Offer{},
-		"JoinSuggestion": app.JoinSuggestion{}, "JoinMeasure": app.JoinMeasure{}, "Meeting": form.Meeting{}, "JoinFix": form.Fix{},
+		"JoinFacts": form.JoinFacts{}, "JoinTest": form.Test{}, "JoinSide": form.Side{}, "Preview": builder.Preview{}, "ColumnProfile": builder.ColumnProfile{}, "CleaningOffer": form.Offer{},
+		"JoinSuggestion": builder.JoinSuggestion{}, "JoinMeasure": builder.JoinMeasure{}, "Meeting": form.Meeting{}, "JoinFix": form.Fix{},
 		"Report": exec.Report{}, "StartedRun": startedRun{}, "RunStatus": runStatus{}, "PastRun": pastRun{},
 	} {
 		want := jsonFields(reflect.TypeOf(v))

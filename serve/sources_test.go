@@ -87,7 +87,7 @@ func TestSourcesOverHTTP(t *testing.T) {
 		t.Errorf("kept: %d %s", status, body)
 	}
 	found := 0
-	for _, table := range a.Catalog().Source("condition").Tables {
+	for _, table := range a.Now().Catalog().Source("condition").Tables {
 		if table.Flat != nil {
 			found++
 		}

@@ -13,6 +13,8 @@ import (
 	"time"
 
 	"rovik/app"
+	"rovik/app/project"
+	"rovik/app/runs"
 	"rovik/core/exec"
 	"rovik/core/kernel"
 )
@@ -39,10 +41,10 @@ func prepareBig(b *testing.B) *app.App {
 			b.Fatal(err)
 		}
 	}
-	if _, err := project.RefreshSource(ctx, "registry"); err != nil {
+	if _, err := museum.Sources.Refresh(ctx, "registry"); err != nil {
 		b.Fatal(err)
 	}
-	return project
+	return museum
 }
 
 // median runs f some times and returns the middle of their times.
@@ -74,12 +76,12 @@ func BenchmarkAgainstBareDriver(b *testing.B) {
 			aim         float64
 		}{{1, 401, 1.5}, {1000, 201, 1.2}, {200_000, 9, 1.1}} {
 			sql := fmt.Sprintf("SELECT r.reading_id, r.room_id, r.taken_at, r.humidity, r.lux, r.note FROM registry.readings AS r WHERE r.reading_id <= %d", c.rows)
-			report, err := a.Explain(queryOf(sql))
+			report, err := a.Now().Explain(queryOf(sql))
 			if err != nil || len(report.Statements) != 1 || len(report.Operators) != 0 {
 				b.Fatalf("not fully folded: %v %+v", err, report)
 			}
 			through := func() {
-				run, err := a.Start(ctx, queryOf(sql), app.NewRunID())
+				run, err := a.Now().Start(ctx, queryOf(sql), project.NewRunID())
 				if err != nil {
 					b.Fatal(err)
 				}
@@ -135,7 +137,7 @@ func BenchmarkPlanning(b *testing.B) {
 			// Each text is new, so that no plan is found in the cache.
 			n++
 			sql := fmt.Sprintf("SELECT * FROM delivery.uninsured_by_country LIMIT %d", n)
-			if _, _, err := project.Compile(queryOf(sql), nil); err != nil {
+			if _, _, err := museum.Now().Compile(queryOf(sql), nil); err != nil {
 				b.Fatal(err)
 			}
 		})
@@ -148,7 +150,7 @@ func BenchmarkStreamingMemory(b *testing.B) {
 	a := prepareBig(b)
 	for range b.N {
 		runtime.GC()
-		run, err := a.Start(context.Background(), queryOf("SELECT * FROM registry.readings"), app.NewRunID())
+		run, err := a.Now().Start(context.Background(), queryOf("SELECT * FROM registry.readings"), project.NewRunID())
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -165,7 +167,7 @@ func BenchmarkStreamingMemory(b *testing.B) {
 				first = max(first, m.Sys-m.HeapReleased)
 			}
 		}
-		if err := app.WriteResult(&watched{w: out, each: func() { watch(*run.Report().RowsReturned) }}, "csv", run); err != nil {
+		if err := runs.WriteResult(&watched{w: out, each: func() { watch(*run.Report().RowsReturned) }}, "csv", run); err != nil {
 			b.Fatal(err)
 		}
 		run.Close()
@@ -197,7 +199,7 @@ func BenchmarkLocalOperators(b *testing.B) {
 	ctx := context.Background()
 	read := func(sql string) func() {
 		return func() {
-			run, err := a.Start(ctx, app.Query{SQL: sql, FoldOff: true}, app.NewRunID())
+			run, err := a.Now().Start(ctx, project.Query{SQL: sql, FoldOff: true}, project.NewRunID())
 			if err != nil {
 				b.Fatal(err)
 			}
@@ -244,7 +246,7 @@ func BenchmarkPlanningDepth(b *testing.B) {
 		return median(31, func() {
 			// Each text is new, so that no plan is found in the cache.
 			n++
-			if _, _, err := project.Compile(queryOf(fmt.Sprintf("%s LIMIT %d", sql, n)), nil); err != nil {
+			if _, _, err := museum.Now().Compile(queryOf(fmt.Sprintf("%s LIMIT %d", sql, n)), nil); err != nil {
 				b.Fatal(err)
 			}
 		})
@@ -326,7 +328,7 @@ func BenchmarkRowsCrossed(b *testing.B) {
 			if err := reference.QueryRow(ctx, c.least).Scan(&least); err != nil {
 				b.Fatal(err)
 			}
-			report, err := project.RunThrough(ctx, queryOf(c.sql))
+			report, err := museum.Now().RunThrough(ctx, queryOf(c.sql))
 			if err != nil {
 				b.Fatal(err)
 			}

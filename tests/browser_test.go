@@ -19,7 +19,7 @@ import (
 // page starts a server of the project and a browser on it.
 func page(t *testing.T) (ctx context.Context, base string) {
 	t.Helper()
-	return pageOf(t, project)
+	return pageOf(t, museum)
 }
 
 func pageOf(t *testing.T, a *app.App) (ctx context.Context, base string) {
@@ -139,7 +139,7 @@ func TestBrowserWalk(t *testing.T) {
 
 	// 3. A filter more: its verdict comes at once, and choosing it lights it in
 	// the SQL, in the card and in the native statement.
-	runsBefore, err := project.PastRuns(context.Background(), 1000)
+	runsBefore, err := museum.Runs.Past(context.Background(), 1000)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -149,7 +149,7 @@ func TestBrowserWalk(t *testing.T) {
 		until(`document.querySelector('.cm-lit')?.innerText.includes("o.material = 'paper'")`),
 		until(`[...document.querySelectorAll('[data-testid=native] [data-lit=true]')].some(e => e.innerText.includes('material'))`),
 		until(`document.querySelector('[data-testid=piece-note]').innerText.includes('registry does this exactly')`))
-	runsAfter, err := project.PastRuns(context.Background(), 1000)
+	runsAfter, err := museum.Runs.Past(context.Background(), 1000)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -199,12 +199,12 @@ func TestBrowserWalk(t *testing.T) {
 // holdsUnderName checks that a saved view gives the rows of its definition.
 func holdsUnderName(t *testing.T, name string) {
 	t.Helper()
-	v := project.Catalog().View(name)
+	v := museum.Now().Catalog().View(name)
 	if v == nil {
 		t.Fatalf("the view %s was not saved", name)
 	}
-	byName, _ := ours(context.Background(), project, "SELECT * FROM "+name, false)
-	byText, _ := ours(context.Background(), project, v.SQL, false)
+	byName, _ := ours(context.Background(), museum, "SELECT * FROM "+name, false)
+	byText, _ := ours(context.Background(), museum, v.SQL, false)
 	if d := difference(byName, byText, false); d != "" || len(byName.rows) == 0 {
 		t.Errorf("%s: %d rows; %s", name, len(byName.rows), d)
 	}
@@ -307,7 +307,7 @@ func TestBrowserLargeQuery(t *testing.T) {
 	if len(overlaps) > 0 {
 		t.Errorf("things lie over each other in the drawing: %q", overlaps)
 	}
-	report, err := project.Explain(queryOf(largeQuery))
+	report, err := museum.Now().Explain(queryOf(largeQuery))
 	if err != nil || len(report.Pieces) < 40 || len(report.Statements) < 6 {
 		t.Fatalf("the large query has %d pieces and %d statements: %v", len(report.Pieces), len(report.Statements), err)
 	}
@@ -348,7 +348,7 @@ func TestBrowserCompletion(t *testing.T) {
 // The pages that are only looked at: past runs, and the dark scheme.
 func TestBrowserOtherPages(t *testing.T) {
 	ctx, base := page(t)
-	if _, err := project.StartHeld(queryOf("SELECT * FROM delivery.uninsured_by_country")); err != nil {
+	if _, err := museum.Runs.Start(queryOf("SELECT * FROM delivery.uninsured_by_country")); err != nil {
 		t.Fatal(err)
 	}
 	do(t, ctx, "dark", chromedp.Navigate(base+"/view/delivery/uninsured_by_country"), chromedp.WaitVisible(`[aria-label="Dark scheme"]`, chromedp.ByQuery),
@@ -382,7 +382,7 @@ func TestBrowserConnect(t *testing.T) {
 	shot(t, ctx, "connect")
 	do(t, ctx, "the right password", fill("Password", demoPassword(t, "registry")), chromedp.Click(button("Connect"), chromedp.BySearch),
 		until(`location.pathname === '/sources/second' && document.querySelector('[data-testid=columns]')`))
-	defer func() { _ = project.RemoveSource(ctx, "second", true) }()
+	defer func() { _ = museum.Sources.Remove(ctx, "second", true) }()
 	var text string
 	do(t, ctx, "its tables", chromedp.Text("main", &text, chromedp.ByQuery))
 	for _, want := range []string{"second", "climate_tolerances", "Measured quirks"} {

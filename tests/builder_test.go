@@ -6,10 +6,12 @@ import (
 	"strings"
 	"testing"
 
+	"rovik/app/project"
+	"rovik/app/tracing"
+	"rovik/app/views"
+
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
-
-	"rovik/app"
 )
 
 // Parts of the Builder that the tests look at.
@@ -59,8 +61,8 @@ func saveAs(layer, name string) chromedp.Action {
 func forgetViews(t *testing.T, names ...string) {
 	t.Cleanup(func() {
 		for _, n := range names {
-			if project.Catalog().View(n) != nil {
-				if err := project.RemoveView(context.Background(), n, true); err != nil {
+			if museum.Now().Catalog().View(n) != nil {
+				if err := museum.Views.Remove(context.Background(), n, true); err != nil {
 					t.Error(err)
 				}
 			}
@@ -115,7 +117,7 @@ func TestBrowserBuilding(t *testing.T) {
 		press("Add columns"), chromedp.WaitVisible(`[data-testid=picker]`, chromedp.ByQuery), chromedp.Evaluate(`[...document.querySelectorAll('[data-testid=picker] label')].filter((l) => l.innerText.trim() === 'severity').forEach((l) => l.querySelector('input').click())`, nil),
 		press("Add 1"), until(textInEditor+`.includes('.severity') && `+builderCurrent), saveAs("delivery", "archived_condition"))
 	holdsUnderName(t, second)
-	report, err := project.Explain(app.Query{SQL: "SELECT * FROM " + second})
+	report, err := museum.Now().Explain(project.Query{SQL: "SELECT * FROM " + second})
 	if err != nil || len(report.Statements) != 3 {
 		t.Errorf("the second view reads three sources: %+v, %v", report, err)
 	}
@@ -144,7 +146,7 @@ func TestBrowserBuilding(t *testing.T) {
 				t.Error(err)
 			}
 		}
-		if _, err := project.RefreshSource(context.Background(), "lending"); err != nil {
+		if _, err := museum.Sources.Refresh(context.Background(), "lending"); err != nil {
 			t.Error(err)
 		}
 	})
@@ -158,7 +160,7 @@ func TestBrowserBuilding(t *testing.T) {
 		until(`!document.querySelector('[data-testid=tree]').innerText.includes('archived_condition — broken')`))
 	do(t, ctx, "both revisions", chromedp.Navigate(base+"/view/joined/archived_borrower/revisions"), until(`document.querySelector('[data-testid=text-difference]')?.innerText.includes('i.nation AS country')`),
 		until(`document.querySelector('[data-testid=revision-1]')?.innerText.includes('does not bind any more')`), until(`document.querySelector('[data-testid=revision-2]')?.innerText.includes('country text')`))
-	im, err := project.Impact(t.Context(), "lending.institutions.nation", app.ChangeGone, "")
+	im, err := museum.Tracing().Impact(t.Context(), "lending.institutions.nation", tracing.ChangeGone, "")
 	if err != nil || len(im.Broken) < 2 {
 		t.Errorf("what depends on the column by its new name: %+v, %v", im, err)
 	}
@@ -183,12 +185,12 @@ func TestBrowserTwoFaces(t *testing.T) {
 	do(t, ctx, "a note", chromedp.Evaluate(`document.querySelector('[aria-label="Note on loan_no"]').click()`, nil), enter("Description of loan_no", "The number on the agreement"), until(`document.querySelector('[aria-label="Note on loan_no"]').title === 'The number on the agreement'`))
 	forgetViews(t, "intake.two_faces")
 	do(t, ctx, "saved with it", saveAs("intake", "two_faces"))
-	if n := project.Catalog().View("intake.two_faces").Notes.Columns["loan_no"]; n.Description != "The number on the agreement" {
+	if n := museum.Now().Catalog().View("intake.two_faces").Notes.Columns["loan_no"]; n.Description != "The number on the agreement" {
 		t.Errorf("the note is %+v", n)
 	}
-	v := *project.Catalog().View("intake.two_faces")
+	v := *museum.Now().Catalog().View("intake.two_faces")
 	v.SQL = strings.Replace(strings.Replace(v.SQL, "l.status = 'out' /* still */", "l.status = 'out' AND l.due_on >= date '2026-01-01'", 1), "upper(l.loan_no) AS loan_no", "l.loan_no", 1)
-	if _, err := project.SaveRevision(t.Context(), v, "Only those that are due this year or later, numbers as they are", app.AnyRevision); err != nil {
+	if _, err := museum.Views.SaveRevision(t.Context(), v, "Only those that are due this year or later, numbers as they are", views.AnyRevision); err != nil {
 		t.Fatal(err)
 	}
 	do(t, ctx, "two revisions that bind", chromedp.Navigate(base+"/view/intake/two_faces/revisions"), until(`document.querySelector('[data-testid=revision-1]')?.innerText.includes('kept: upper(l.loan_no)')`), until(`document.querySelector('[data-testid=revision-2]')?.innerText.includes("folded: l.due_on >= date '2026-01-01'")`))
@@ -217,24 +219,24 @@ func TestBrowserRenaming(t *testing.T) {
 	do(t, ctx, "a column", chromedp.Navigate(base+"/view/low/shelf"), press("Rename…"), choose("What to rename", "site"), fill("The new name", "place"),
 		until(`document.querySelector('[data-testid=rename-plan]')?.innerText.includes('2 texts change.')`), until(`document.querySelector('[data-testid=rename-plan]').innerText.includes('high.wide')`))
 	do(t, ctx, "is renamed", chromedp.Click(button("Rename"), chromedp.BySearch), until(`!document.querySelector('[data-testid=rename-strip]')`))
-	if v := a.Catalog().View("high.wide"); !strings.Contains(v.SQL, "l.place") {
+	if v := a.Now().Catalog().View("high.wide"); !strings.Contains(v.SQL, "l.place") {
 		t.Errorf("its reader is %s", v.SQL)
 	}
 	do(t, ctx, "the text that is shown is the new one", until(textInEditor+`.includes('s.site AS place')`))
 	do(t, ctx, "said of it", press("Describe it"), press("Draft it"), until(`document.querySelector('[aria-label="Description of the view"]').value.startsWith('Rows of store.shelf.')`), fill("Labels of the view", "furniture"), fill("Description of place", "Where it stands."), press("Keep"),
 		until(`!document.querySelector('[data-testid=notes-strip]')`), until(`document.body.innerText.includes('furniture')`))
-	if n := a.Catalog().View("low.shelf").Notes; n.Columns["place"].Description != "Where it stands." || len(n.Labels) != 1 {
+	if n := a.Now().Catalog().View("low.shelf").Notes; n.Columns["place"].Description != "Where it stands." || len(n.Labels) != 1 {
 		t.Errorf("its notes are %+v", n)
 	}
 	do(t, ctx, "the view moves", press("Rename…"), fill("The new name", "rack"), until(`document.querySelector('[data-testid=rename-plan]')?.innerText.includes('rack')`), chromedp.Click(button("Rename"), chromedp.BySearch), until(`location.pathname === '/view/low/rack'`))
 	do(t, ctx, "a layer more, and another name for one", chromedp.Navigate(base+"/layers"), press("Add a layer"), fill("Name of layer 3", "out"), fill("Name of layer 1", "base"), until(`document.querySelector('[data-testid=rename-plan]')?.innerText.includes('base')`))
 	do(t, ctx, "is kept", fill("Why", "as it is meant"), press("Change the layers"), until(`[...document.querySelectorAll('[data-testid=tree] button')].some((b) => b.innerText.includes('out'))`))
-	if got := fmt.Sprint(a.Catalog().Layers()); got != "[{base } {high } {out }]" {
+	if got := fmt.Sprint(a.Now().Catalog().Layers()); got != "[{base } {high } {out }]" {
 		t.Errorf("the layers are %s", got)
 	}
 	do(t, ctx, "removing one that is read", chromedp.Navigate(base+"/view/base/rack"), press("Rename…"), press("Remove…"), until(`document.querySelector('[data-testid=removing]')?.innerText.includes('high.wide would break')`))
 	do(t, ctx, "removing one that is not", chromedp.Navigate(base+"/view/high/wide"), press("Rename…"), press("Remove…"), press("Remove the view"), until(`location.pathname === '/query'`))
-	if a.Catalog().View("high.wide") != nil || a.Catalog().View("base.rack") == nil {
+	if a.Now().Catalog().View("high.wide") != nil || a.Now().Catalog().View("base.rack") == nil {
 		t.Error("the wrong view went")
 	}
 }

@@ -83,7 +83,7 @@ func TestGeneratedCallsHoldTheLaw(t *testing.T) {
 	}
 	columns := map[value.Kind][]string{} // table.column
 	for _, table := range []string{"pg.nasty", "pg.wild", "ma.nasty", "ma.wild", "sl.nasty", "sl.wild"} {
-		for _, c := range a.Catalog().Table(table).Columns {
+		for _, c := range a.Now().Catalog().Table(table).Columns {
 			columns[c.Type.Kind] = append(columns[c.Type.Kind], table+"."+c.Name)
 		}
 	}

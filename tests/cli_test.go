@@ -58,7 +58,7 @@ func rovik(t *testing.T, home string, args ...string) (stdout, stderr string, co
 
 func TestQueryFormats(t *testing.T) {
 	const sql = "SELECT s.site_id, s.code, s.opened_on, count(*) AS rooms, avg(r.floor) AS floor FROM registry.sites s JOIN registry.rooms r ON r.site_id = s.site_id GROUP BY s.site_id, s.code, s.opened_on ORDER BY 1"
-	want, _ := ours(context.Background(), project, sql, false)
+	want, _ := ours(context.Background(), museum, sql, false)
 	if len(want.rows) < 5 {
 		t.Fatal("too few rows to test with")
 	}
@@ -139,7 +139,7 @@ func TestExplainJSON(t *testing.T) {
 		t.Errorf("sources %v", sources)
 	}
 	for _, p := range rep.Pieces {
-		text := project.Catalog().View(p.View)
+		text := museum.Now().Catalog().View(p.View)
 		sql := "SELECT * FROM joined.object_on_loan WHERE material = 'paper'"
 		if text != nil {
 			sql = text.SQL
@@ -265,7 +265,7 @@ func TestCheckFindsBrokenViews(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	err = a.Setup(context.Background(), layersOf("clean"), viewsOf("clean", "loans", "SELECT c.loan_no FROM archive.closed_loans AS c"))
+	err = a.Views.Setup(context.Background(), layersOf("clean"), viewsOf("clean", "loans", "SELECT c.loan_no FROM archive.closed_loans AS c"))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -21,10 +21,10 @@ func ownHome(t *testing.T) string {
 	}
 	path := filepath.Join(home, "store.db")
 	makeSQLiteAt(t, path, "CREATE TABLE shelf (id INTEGER PRIMARY KEY, site TEXT, width INT)", "INSERT INTO shelf VALUES (1, 'a', 10), (2, 'b', 20), (3, 'a', 30)")
-	if _, err := a.AddSource(t.Context(), "store", "sqlite", configOf(path), ""); err != nil {
+	if _, err := a.Sources.Add(t.Context(), "store", "sqlite", configOf(path), ""); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Setup(t.Context(), layersOf("low", "high"), append(viewsOf("low", "shelf", "SELECT s.id, s.site, s.width FROM store.shelf AS s"),
+	if err := a.Views.Setup(t.Context(), layersOf("low", "high"), append(viewsOf("low", "shelf", "SELECT s.id, s.site, s.width FROM store.shelf AS s"),
 		viewsOf("high", "wide", "SELECT l.id, l.site FROM low.shelf AS l WHERE upper(l.site) = 'A' AND l.width > 15")...)); err != nil {
 		t.Fatal(err)
 	}

@@ -15,6 +15,8 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"rovik/app"
+	"rovik/app/project"
+	"rovik/app/runs"
 	"rovik/core/exec"
 	"rovik/core/plan"
 	"rovik/core/value"
@@ -86,7 +88,7 @@ func canonical(k value.Kind, s string) string {
 }
 
 func ours(ctx context.Context, a *app.App, sql string, foldOff bool) (outcome, []plan.Column) {
-	run, err := a.Start(ctx, app.Query{SQL: sql, FoldOff: foldOff}, app.NewRunID())
+	run, err := a.Now().Start(ctx, project.Query{SQL: sql, FoldOff: foldOff}, project.NewRunID())
 	if err != nil {
 		return failed(err), nil
 	}
@@ -107,7 +109,7 @@ func rowsOf(run *exec.Run) outcome {
 		}
 		for r := range b.Len {
 			var row strings.Builder
-			for i, cell := range app.RowTexts(run.Columns, b, r) {
+			for i, cell := range exec.RowTexts(run.Columns, b, r) {
 				if cell == nil {
 					row.WriteString("∅|")
 				} else {
@@ -192,19 +194,19 @@ const (
 // test where they do not agree.
 func holdsLaw(t *testing.T, sql string, ordered bool) {
 	t.Helper()
-	holdsLawOn(t, project, reference, sql, ordered)
+	holdsLawOn(t, museum, reference, sql, ordered)
 }
 
-func holdsLawOn(t *testing.T, project *app.App, reference *pgx.Conn, sql string, ordered bool) {
+func holdsLawOn(t *testing.T, museum *app.App, reference *pgx.Conn, sql string, ordered bool) {
 	t.Helper()
 	var folded, unfolded, ref outcome
 	for tries := 0; ; tries++ {
 		ctx, cancel := context.WithTimeout(context.Background(), patience)
 		began := time.Now()
 		var cols, cols2 []plan.Column
-		folded, cols = ours(ctx, project, sql, false)
+		folded, cols = ours(ctx, museum, sql, false)
 		first := time.Since(began)
-		unfolded, cols2 = ours(ctx, project, sql, true)
+		unfolded, cols2 = ours(ctx, museum, sql, true)
 		both := time.Since(began)
 		if cols == nil {
 			cols = cols2
@@ -221,10 +223,10 @@ func holdsLawOn(t *testing.T, project *app.App, reference *pgx.Conn, sql string,
 	}
 	problem := func(what, diff string) {
 		if diff != "" {
-			report, _ := project.Explain(app.Query{SQL: sql})
+			report, _ := museum.Now().Explain(project.Query{SQL: sql})
 			note := ""
 			if report != nil {
-				note = app.ExplainText(report)
+				note = runs.ExplainText(report)
 			}
 			t.Errorf("%s: %s\n  %s\n%s", what, diff, sql, note)
 		}

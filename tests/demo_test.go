@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"rovik/app"
+	"rovik/app/project"
 	"rovik/connect"
 	"rovik/core/syntax"
 	"rovik/demo"
@@ -105,7 +106,7 @@ func TestEmbeddedDemo(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer a.Close()
-	for _, s := range a.Sources() {
+	for _, s := range a.Sources.List() {
 		if slices.Contains([]string{"parquet", "csv", "json", "xml"}, s.Kind) {
 			continue // files need no server
 		}
@@ -113,7 +114,7 @@ func TestEmbeddedDemo(t *testing.T) {
 			t.Errorf("%s is a %s: %q", s.Name, s.Kind, s.Note)
 		}
 	}
-	if broken := a.Check(); len(broken) > 0 {
+	if broken := a.Views.Broken(); len(broken) > 0 {
 		t.Errorf("broken on the stand-ins: %v", broken)
 	}
 	for _, v := range demo.Views {
@@ -214,13 +215,13 @@ func TestAServerStopsWhileInUse(t *testing.T) {
 		t.Fatal(err)
 	}
 	cfg := connect.Config{Host: "127.0.0.1", Port: srv.Port, Database: "postgres", User: "rovik_admin", Secret: "file:" + secret}
-	if _, err := a.AddSource(ctx, "there", "postgresql", cfg, ""); err != nil {
+	if _, err := a.Sources.Add(ctx, "there", "postgresql", cfg, ""); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.AddSource(ctx, "file", "sqlite", configOf(makeSQLite(t, "CREATE TABLE t (a INTEGER)", "INSERT INTO t VALUES (2)")), ""); err != nil {
+	if _, err := a.Sources.Add(ctx, "file", "sqlite", configOf(makeSQLite(t, "CREATE TABLE t (a INTEGER)", "INSERT INTO t VALUES (2)")), ""); err != nil {
 		t.Fatal(err)
 	}
-	run, err := a.Start(ctx, queryOf("SELECT a, b FROM there.t"), app.NewRunID())
+	run, err := a.Now().Start(ctx, queryOf("SELECT a, b FROM there.t"), project.NewRunID())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -239,13 +240,13 @@ func TestAServerStopsWhileInUse(t *testing.T) {
 	if o.err == nil || !strings.Contains(o.err.Error(), fmt.Sprintf("no PostgreSQL server answers at 127.0.0.1:%d", srv.Port)) {
 		t.Errorf("before a run: %v", o.err)
 	}
-	if _, err := a.RefreshSource(ctx, "there"); err == nil || !strings.Contains(err.Error(), "start it") {
+	if _, err := a.Sources.Refresh(ctx, "there"); err == nil || !strings.Contains(err.Error(), "start it") {
 		t.Errorf("refreshing: %v", err)
 	}
 	if o, _ = ours(ctx, a, "SELECT a FROM file.t", false); o.err != nil || len(o.rows) != 1 {
 		t.Errorf("the other source: %v", o.err)
 	}
-	if report, err := a.Explain(queryOf("SELECT a FROM there.t WHERE a = 3")); err != nil || report.Pieces[0].Verdict != "folded" {
+	if report, err := a.Now().Explain(queryOf("SELECT a FROM there.t WHERE a = 3")); err != nil || report.Pieces[0].Verdict != "folded" {
 		t.Errorf("explaining does not need the source, and yet: %v", err)
 	}
 }
@@ -265,7 +266,7 @@ func TestAStoppedServerIsSaidPlainly(t *testing.T) {
 		if s == "there" {
 			p = makeSQLite(t, "CREATE TABLE t (a INTEGER)", "INSERT INTO t VALUES (2)")
 		}
-		if _, err := a.AddSource(ctx, s, "sqlite", configOf(p), ""); err != nil {
+		if _, err := a.Sources.Add(ctx, s, "sqlite", configOf(p), ""); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -293,7 +294,7 @@ func TestLooseTypesAreSaid(t *testing.T) {
 	defer a.Close()
 	path := makeSQLite(t, "CREATE TABLE t (a INTEGER, b NUMERIC, c REAL, d DATE, e DATE, f DECIMAL_TEXT(8,2), g BOOLEAN)",
 		"INSERT INTO t VALUES (1, 1, 1, '2024-01-02', '2024-01-02', '1.50', 1), (NULL, 'x', 2.5, '2024-02-29', 'soon', '-2', 0)")
-	found, err := a.AddSource(ctx, "loose", "sqlite", configOf(path), "")
+	found, err := a.Sources.Add(ctx, "loose", "sqlite", configOf(path), "")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -323,7 +324,7 @@ func TestEveryWrittenExpressionIsAPiece(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, off := range []bool{false, true} {
-			report, err := project.Explain(app.Query{SQL: "SELECT * FROM " + v.FullName(), FoldOff: off})
+			report, err := museum.Now().Explain(project.Query{SQL: "SELECT * FROM " + v.FullName(), FoldOff: off})
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -12,6 +12,8 @@ import (
 	"go.mongodb.org/mongo-driver/v2/bson"
 
 	"rovik/app"
+	"rovik/app/project"
+	"rovik/app/sources"
 	"rovik/connect"
 	"rovik/core/shape"
 	"rovik/core/value"
@@ -171,7 +173,7 @@ func oddWorld(t *testing.T) (*app.App, *pgx.Conn) {
 	a, err := app.Open(ctx, t.TempDir())
 	must(err)
 	t.Cleanup(func() { _ = a.Close() })
-	_, err = a.ConnectSource(ctx, app.NewSource{Name: "doc", Kind: "document", Config: connect.Config{Port: env.Documents.Port, Database: "odd", TLS: connect.TLSOff}, Shapes: []*shape.Shape{sh}})
+	_, err = a.Sources.Connect(ctx, sources.NewSource{Name: "doc", Kind: "document", Config: connect.Config{Port: env.Documents.Port, Database: "odd", TLS: connect.TLSOff}, Shapes: []*shape.Shape{sh}})
 	must(err)
 	return a, ref
 }
@@ -230,7 +232,7 @@ func TestOddDocumentsHoldTheLaw(t *testing.T) {
 	exact := 0
 	for _, q := range queries {
 		holdsLawOn(t, a, ref, q, false)
-		if report, err := a.Explain(app.Query{SQL: q}); err == nil && len(report.Pieces) > 0 {
+		if report, err := a.Now().Explain(project.Query{SQL: q}); err == nil && len(report.Pieces) > 0 {
 			folded := true
 			for _, p := range report.Pieces {
 				folded = folded && p.Verdict == "folded"
@@ -249,7 +251,7 @@ func TestOddDocumentsHoldTheLaw(t *testing.T) {
 // What a server cannot do is found by reading a sample two ways, and said.
 func TestDocumentQuirksAreMeasured(t *testing.T) {
 	found := map[string]string{}
-	for _, s := range project.Sources() {
+	for _, s := range museum.Sources.List() {
 		if s.Name == "condition" {
 			for name, q := range s.Found.Quirks {
 				found[name] = q.Value

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"rovik/app"
+	"rovik/app/project"
 	"rovik/connect"
 )
 
@@ -93,7 +94,7 @@ func TestDriftNeverGivesAWrongAnswer(t *testing.T) {
 	sources := map[string]shifting{
 		"postgresql": {
 			func(a *app.App) error {
-				_, err := a.AddSource(ctx, "s", "postgresql", connect.Config{Host: "127.0.0.1", Port: env.Postgres.Port, User: "rovik_reader", Database: "drift", Secret: secret("registry")}, "")
+				_, err := a.Sources.Add(ctx, "s", "postgresql", connect.Config{Host: "127.0.0.1", Port: env.Postgres.Port, User: "rovik_reader", Database: "drift", Secret: secret("registry")}, "")
 				return err
 			},
 			func(statements ...string) {
@@ -123,7 +124,7 @@ func TestDriftNeverGivesAWrongAnswer(t *testing.T) {
 		},
 		"mariadb": {
 			func(a *app.App) error {
-				_, err := a.AddSource(ctx, "s", "mariadb", connect.Config{Host: "127.0.0.1", Port: env.MariaDB.Port, User: "rovik_reader", Database: "drift", Secret: secret("lending")}, "")
+				_, err := a.Sources.Add(ctx, "s", "mariadb", connect.Config{Host: "127.0.0.1", Port: env.MariaDB.Port, User: "rovik_reader", Database: "drift", Secret: secret("lending")}, "")
 				return err
 			},
 			func(statements ...string) {
@@ -152,7 +153,7 @@ func TestDriftNeverGivesAWrongAnswer(t *testing.T) {
 		},
 		"sqlite": {
 			func(a *app.App) error {
-				_, err := a.AddSource(ctx, "s", "sqlite", connect.Config{Path: path}, "")
+				_, err := a.Sources.Add(ctx, "s", "sqlite", connect.Config{Path: path}, "")
 				return err
 			},
 			func(statements ...string) {
@@ -209,7 +210,7 @@ func TestDriftNeverGivesAWrongAnswer(t *testing.T) {
 				}
 				// A statement that was begun before reads what was there then.
 				before, _ := ours(ctx, a, c.queries[0], false)
-				begun, err := a.Start(ctx, app.Query{SQL: c.queries[0]}, app.NewRunID())
+				begun, err := a.Now().Start(ctx, project.Query{SQL: c.queries[0]}, project.NewRunID())
 				must(err)
 				_ = begun // it opens its statement with its first rows
 				s.exec(c.change...)

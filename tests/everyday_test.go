@@ -111,7 +111,7 @@ func TestBrowserManySources(t *testing.T) {
 		if i%2 == 1 {
 			kind, at = "csv", csv
 		}
-		if _, err := a.AddSource(ctx, fmt.Sprintf("store_%02d_of_the_house", i), kind, connect.Config{Path: at}, ""); err != nil {
+		if _, err := a.Sources.Add(ctx, fmt.Sprintf("store_%02d_of_the_house", i), kind, connect.Config{Path: at}, ""); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -152,11 +152,11 @@ func TestBrowserStrandsPassBesideCards(t *testing.T) {
 		return out
 	})()`
 	drawn := 0
-	for _, v := range project.Catalog().Views() {
+	for _, v := range museum.Now().Catalog().Views() {
 		if v.Layer != "delivery" && v.Layer != "joined" {
 			continue
 		}
-		info := project.ViewInfo(v)
+		info := museum.Views.Info(v)
 		last := info.Columns[len(info.Columns)-1].Name
 		for _, options := range []string{"influences=1&steps=shown", "influences=1&steps=folded", "influences=0&steps=shown"} {
 			var behind []string

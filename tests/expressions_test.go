@@ -6,7 +6,6 @@ import (
 	"strings"
 	"testing"
 
-	"rovik/app"
 	"rovik/core/value"
 )
 
@@ -297,7 +296,7 @@ func meanTheSame(t *testing.T, expressions []string) {
 	ctx := context.Background()
 	for _, e := range expressions {
 		sql := "SELECT " + e + " AS x"
-		got, cols := ours(ctx, project, sql, false)
+		got, cols := ours(ctx, museum, sql, false)
 		want := theirs(ctx, sql, cols)
 		if d := difference(got, want, true); d != "" {
 			t.Errorf("%s: %s", e, d)
@@ -325,7 +324,7 @@ func sameType(t *testing.T, sql, e string, have value.Type) {
 
 // What a run is told of now() does not change within it, and is the present.
 func TestNowIsOneMoment(t *testing.T) {
-	o, _ := ours(context.Background(), project, `SELECT count(*) FROM lending.loans WHERE now() <> now() OR current_date <> CAST(now() AS date) OR current_timestamp <> now()`, false)
+	o, _ := ours(context.Background(), museum, `SELECT count(*) FROM lending.loans WHERE now() <> now() OR current_date <> CAST(now() AS date) OR current_timestamp <> now()`, false)
 	if fmt.Sprint(o.rows) != "[0|]" {
 		t.Errorf("got %v, %v", o.rows, o.err)
 	}
@@ -344,10 +343,10 @@ func TestWithoutBinaryCollationTextIsNarrowed(t *testing.T) {
 		`SELECT i.institution_id, l.loan_id FROM lending.institutions i JOIN lending.loans l ON l.institution_code = i.code`,
 		`SELECT min(status) FROM lending.loans WHERE status > 'o'`,
 	} {
-		want, _ := ours(ctx, project, sql, true)
-		restore := app.OverrideQuirk(project, "lending", "binary collation without padding", "no")
-		got, _ := ours(ctx, project, sql, false)
-		report, err := project.Explain(queryOf(sql))
+		want, _ := ours(ctx, museum, sql, true)
+		restore := museum.Believe("lending", "binary collation without padding", "no")
+		got, _ := ours(ctx, museum, sql, false)
+		report, err := museum.Now().Explain(queryOf(sql))
 		restore()
 		if err != nil {
 			t.Fatal(err)

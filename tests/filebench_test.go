@@ -89,7 +89,7 @@ func BenchmarkParquet(b *testing.B) {
 		b.Fatal(err)
 	}
 	defer a.Close()
-	if _, err := a.AddSource(ctx, "climate", "parquet", connect.Config{Path: root}, ""); err != nil {
+	if _, err := a.Sources.Add(ctx, "climate", "parquet", connect.Config{Path: root}, ""); err != nil {
 		b.Fatal(err)
 	}
 	all, err := filepath.Glob(filepath.Join(root, "readings", "*", "*.parquet"))
@@ -109,7 +109,7 @@ func BenchmarkParquet(b *testing.B) {
 		} {
 			var touched string
 			ours := median(5, func() {
-				report, err := a.RunThrough(ctx, queryOf(c.sql))
+				report, err := a.Now().RunThrough(ctx, queryOf(c.sql))
 				if err != nil {
 					b.Fatal(err)
 				}

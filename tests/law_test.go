@@ -85,7 +85,7 @@ func largerTables(t *testing.T, a *app.App, ref *pgx.Conn) {
 	_, err = ma.Exec("INSERT INTO tenk SELECT (seq * 7919) % 10000, seq, seq % 2, seq % 10, seq % 100, (seq * 31) % 1000, concat('s', seq % 500) FROM seq_0_to_9999")
 	must(err)
 	var path string
-	for _, s := range a.Sources() {
+	for _, s := range a.Sources.List() {
 		if s.Name == "sl" {
 			path = s.Address
 		}
@@ -97,7 +97,7 @@ func largerTables(t *testing.T, a *app.App, ref *pgx.Conn) {
 	_, err = sl.Exec("WITH RECURSIVE s(i) AS (SELECT 0 UNION ALL SELECT i + 1 FROM s WHERE i < 9999) INSERT INTO tenk SELECT (i * 7919) % 10000, i, i % 2, i % 10, i % 100, (i * 31) % 1000, 's' || (i % 500) FROM s")
 	must(err)
 	for _, s := range []string{"pg", "ma", "sl"} {
-		_, err := a.RefreshSource(ctx, s)
+		_, err := a.Sources.Refresh(ctx, s)
 		must(err)
 	}
 }

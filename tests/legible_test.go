@@ -21,7 +21,7 @@ func gathered(t *testing.T) *app.App {
 	var views []*catalog.View
 	for i, source := range []string{"register", "loans", "insurers", "couriers", "condition", "rates"} {
 		path := makeSQLite(t, "CREATE TABLE entry (object_no TEXT PRIMARY KEY, amount INTEGER, kind TEXT)", fmt.Sprintf("INSERT INTO entry VALUES ('1880.1', %d, 'print'), ('1880.2', %d, 'map')", i+1, i+10))
-		if _, err := a.AddSource(ctx, source, "sqlite", configOf(path), ""); err != nil {
+		if _, err := a.Sources.Add(ctx, source, "sqlite", configOf(path), ""); err != nil {
 			t.Fatal(err)
 		}
 		layer := fmt.Sprintf("step%d", i+1)
@@ -35,7 +35,7 @@ func gathered(t *testing.T) *app.App {
 	layers = append(layers, "step7", "step8")
 	views = append(views, viewsOf("step7", "by_kind_of_object", "SELECT v.kind, sum(v.amount) AS amount FROM step6.object_value AS v GROUP BY v.kind")...)
 	views = append(views, viewsOf("step8", "value_that_consumers_get", "SELECT k.kind, k.amount AS value_at_risk FROM step7.by_kind_of_object AS k")...)
-	if err := a.Setup(ctx, layersOf(layers...), views); err != nil {
+	if err := a.Views.Setup(ctx, layersOf(layers...), views); err != nil {
 		t.Fatal(err)
 	}
 	return a
@@ -46,7 +46,7 @@ func gathered(t *testing.T) *app.App {
 // sight, and each folded step is named.
 func TestBrowserLineageIsLegible(t *testing.T) {
 	a := gathered(t)
-	cols, err := a.Lineage("step8.value_that_consumers_get.value_at_risk")
+	cols, err := a.Tracing().Lineage("step8.value_that_consumers_get.value_at_risk")
 	if err != nil || len(cols) != 1 || len(cols[0].Carries) != 6 {
 		t.Fatalf("it carries %+v, %v", cols, err)
 	}

@@ -21,7 +21,7 @@ const scale = 0.05
 
 var (
 	env       *demo.Env
-	project   *app.App
+	museum    *app.App
 	reference *pgx.Conn // one PostgreSQL with all tables and views, under the C collation
 )
 
@@ -58,10 +58,10 @@ func run(m *testing.M) (code int, err error) {
 		return 1, fmt.Errorf("making the reference: %w", err)
 	}
 	defer reference.Close(ctx)
-	if project, err = app.Open(ctx, env.Home); err != nil {
+	if museum, err = app.Open(ctx, env.Home); err != nil {
 		return 1, err
 	}
-	defer project.Close()
+	defer museum.Close()
 	return m.Run(), nil
 }
 

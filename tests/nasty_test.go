@@ -99,17 +99,17 @@ func nastyWorld(t *testing.T) (*app.App, *pgx.Conn) {
 	a, err := app.Open(ctx, t.TempDir())
 	must(err)
 	t.Cleanup(func() { _ = a.Close() })
-	for _, s := range project.Sources() {
+	for _, s := range museum.Sources.List() {
 		cfg := connect.Config{Host: "127.0.0.1", User: "rovik_reader", Database: "nasty"}
 		switch s.Name {
 		case "registry":
 			cfg.Port, cfg.Secret = env.Postgres.Port, "file:"+env.Home+"/secrets/registry"
-			_, err = a.AddSource(ctx, "pg", "postgresql", cfg, "")
+			_, err = a.Sources.Add(ctx, "pg", "postgresql", cfg, "")
 		case "lending":
 			cfg.Port, cfg.Secret = env.MariaDB.Port, "file:"+env.Home+"/secrets/lending"
-			_, err = a.AddSource(ctx, "ma", "mariadb", cfg, "")
+			_, err = a.Sources.Add(ctx, "ma", "mariadb", cfg, "")
 		case "archive":
-			_, err = a.AddSource(ctx, "sl", "sqlite", connect.Config{Path: path}, "")
+			_, err = a.Sources.Add(ctx, "sl", "sqlite", connect.Config{Path: path}, "")
 		}
 		must(err)
 	}
@@ -256,7 +256,7 @@ func TestAlteredSettingsChangeVerdicts(t *testing.T) {
 		_ = admin.Close()
 	}()
 	verdict := func() string {
-		r, err := a.Explain(queryOf("SELECT id FROM ma.nasty WHERE s || c || s = 'x'"))
+		r, err := a.Now().Explain(queryOf("SELECT id FROM ma.nasty WHERE s || c || s = 'x'"))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -274,14 +274,14 @@ func TestAlteredSettingsChangeVerdicts(t *testing.T) {
 		if _, err := admin.Exec(fmt.Sprintf("SET GLOBAL max_allowed_packet = %d", step.set)); err != nil {
 			t.Fatal(err)
 		}
-		tested, err := a.TestSource(ctx, "ma")
+		tested, err := a.Sources.Test(ctx, "ma")
 		if err != nil || len(tested.Differences.Quirks) != 1 {
 			t.Fatalf("testing after a packet of %d tells of %v, %v", step.set, tested.Differences.Quirks, err)
 		}
 		if verdict() == step.verdict {
 			t.Errorf("a test alone has changed the verdict")
 		}
-		found, err := a.RefreshSource(ctx, "ma")
+		found, err := a.Sources.Refresh(ctx, "ma")
 		if err != nil || len(found.Differences.Quirks) != 1 || found.Differences.Quirks[0].Is != fmt.Sprint(step.set) {
 			t.Errorf("after a packet of %d the check tells of %v, %v", step.set, found.Differences.Quirks, err)
 		}

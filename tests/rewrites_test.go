@@ -7,7 +7,8 @@ import (
 	"strings"
 	"testing"
 
-	"rovik/app"
+	"rovik/app/project"
+	"rovik/app/runs"
 	"rovik/core/rewrite"
 	"rovik/demo"
 )
@@ -64,12 +65,12 @@ func TestRewritesFire(t *testing.T) {
 	for _, c := range fires {
 		shown[c.rule] = true
 		t.Run(c.rule+" "+c.sql, func(t *testing.T) {
-			id := app.NewRunID()
-			run, err := project.Start(ctx, queryOf(c.sql), id)
+			id := project.NewRunID()
+			run, err := museum.Now().Start(ctx, queryOf(c.sql), id)
 			if err != nil {
 				t.Fatal(err)
 			}
-			if err := app.WriteResult(discard{}, "csv", run); err != nil {
+			if err := runs.WriteResult(discard{}, "csv", run); err != nil {
 				t.Fatal(err)
 			}
 			run.Close()
@@ -79,7 +80,7 @@ func TestRewritesFire(t *testing.T) {
 				t.Fatal(err)
 			}
 			if *report.RowsCrossed != want {
-				t.Errorf("%d rows crossed, and %d had to\n%s", *report.RowsCrossed, want, app.ExplainText(report))
+				t.Errorf("%d rows crossed, and %d had to\n%s", *report.RowsCrossed, want, runs.ExplainText(report))
 			}
 			if c.source != "archive" { // SQLite has no log
 				path := env.Postgres.LogFile
@@ -189,11 +190,11 @@ func TestDeepViewsPlanAsWellAsFlatQueries(t *testing.T) {
 			}
 			sql = v.SQL
 		}
-		deep, err := project.Explain(queryOf("SELECT * FROM " + name))
+		deep, err := museum.Now().Explain(queryOf("SELECT * FROM " + name))
 		if err != nil {
 			t.Fatal(err)
 		}
-		plain, err := project.Explain(queryOf(sql))
+		plain, err := museum.Now().Explain(queryOf(sql))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -213,7 +214,7 @@ func TestDeepViewsPlanAsWellAsFlatQueries(t *testing.T) {
 
 // A source says how it would run a statement, by index or scan.
 func TestSourcesOwnPlans(t *testing.T) {
-	plans, err := project.SourcePlans(context.Background(), queryOf(`SELECT o.title, l.status, c.days_out FROM registry.objects o
+	plans, err := museum.Runs.SourcePlans(context.Background(), queryOf(`SELECT o.title, l.status, c.days_out FROM registry.objects o
 		JOIN lending.loan_lines n ON n.object_no = o.accession_no JOIN lending.loans l ON l.loan_id = n.loan_id JOIN archive.closed_loans c ON c.object_no = o.accession_no WHERE o.object_id = 5`))
 	if err != nil {
 		t.Fatal(err)

@@ -42,7 +42,7 @@ func randomProject(t *testing.T, a *app.App, r *rand.Rand) {
 			views = append(views, view)
 		}
 	}
-	if err := a.Setup(t.Context(), layers, views); err != nil {
+	if err := a.Views.Setup(t.Context(), layers, views); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -54,7 +54,7 @@ func TestFilesOfAnyProjectAreTheProject(t *testing.T) {
 	path := makeSQLite(t, "CREATE TABLE shelf (id INTEGER PRIMARY KEY, site TEXT)")
 	empty := func() *app.App {
 		a := emptyProject(t)
-		if _, err := a.AddSource(t.Context(), "store", "sqlite", configOf(path), ""); err != nil {
+		if _, err := a.Sources.Add(t.Context(), "store", "sqlite", configOf(path), ""); err != nil {
 			t.Fatal(err)
 		}
 		return a
@@ -63,20 +63,20 @@ func TestFilesOfAnyProjectAreTheProject(t *testing.T) {
 		a, b := empty(), empty()
 		randomProject(t, a, rand.New(rand.NewPCG(seed, 7)))
 		first, second := t.TempDir(), t.TempDir()
-		if _, err := a.Export(first); err != nil {
+		if _, err := a.Views.Export(first); err != nil {
 			t.Fatal(err)
 		}
-		im, err := a.ReadProject(first)
+		im, err := a.Views.ReadFiles(first)
 		if err != nil || len(im.Changes)+len(im.Breaches) != 0 {
 			t.Fatalf("seed %d: its own files differ: %+v, %v", seed, im, err)
 		}
-		if im, err = b.ReadProject(first); err != nil || len(im.Breaches) != 0 {
+		if im, err = b.Views.ReadFiles(first); err != nil || len(im.Breaches) != 0 {
 			t.Fatalf("seed %d: %+v, %v", seed, im, err)
 		}
-		if err := b.Apply(t.Context(), first, im); err != nil {
+		if err := b.Views.Apply(t.Context(), first, im); err != nil {
 			t.Fatalf("seed %d: %v", seed, err)
 		}
-		if _, err := b.Export(second); err != nil {
+		if _, err := b.Views.Export(second); err != nil {
 			t.Fatal(err)
 		}
 		one, two := filesOf(t, first), filesOf(t, second)
@@ -88,14 +88,14 @@ func TestFilesOfAnyProjectAreTheProject(t *testing.T) {
 		if len(one) != len(two) {
 			t.Errorf("seed %d: %d files, and then %d", seed, len(one), len(two))
 		}
-		for _, v := range a.Catalog().Views() {
-			w := b.Catalog().View(v.FullName())
+		for _, v := range a.Now().Catalog().Views() {
+			w := b.Now().Catalog().View(v.FullName())
 			if w == nil || strings.TrimSpace(w.SQL) != strings.TrimSpace(v.SQL) || w.Description != v.Description || fmt.Sprint(w.Notes) != fmt.Sprint(v.Notes) {
 				t.Errorf("seed %d: %s is\n%+v\nand was\n%+v", seed, v.FullName(), w, v)
 			}
 		}
-		if fmt.Sprint(a.Catalog().Layers()) != fmt.Sprint(b.Catalog().Layers()) {
-			t.Errorf("seed %d: the layers are %v and were %v", seed, b.Catalog().Layers(), a.Catalog().Layers())
+		if fmt.Sprint(a.Now().Catalog().Layers()) != fmt.Sprint(b.Now().Catalog().Layers()) {
+			t.Errorf("seed %d: the layers are %v and were %v", seed, b.Now().Catalog().Layers(), a.Now().Catalog().Layers())
 		}
 	}
 }

@@ -20,10 +20,10 @@ func messy(t *testing.T) *app.App {
 	path := makeSQLite(t, "CREATE TABLE entry (id INTEGER PRIMARY KEY, code TEXT, amount TEXT, day TEXT, note TEXT, kind TEXT)",
 		`INSERT INTO entry VALUES (1, 'ald1 ', '10.5', '2024-02-29', 'fragile; framed', 'p'), (2, 'ALD1', 'n/a', '2024-03-01', 'framed; glazed', 'm'), (3, ' ald2', NULL, '2023-12-31', '', 'p'),
 		 (4, 'ALD3', '7', '2024-01-01', 'worn; torn', 'm'), (5, 'ALD4', '3.25', '2024-05-05', 'faded; framed', NULL), (6, 'ALD5', '1', '2024-05-06', 'new; framed', 'p'), (7, 'ALD6', '2', '2024-05-07', 'new; glazed', 'p')`)
-	if _, err := a.AddSource(t.Context(), "store", "sqlite", configOf(path), ""); err != nil {
+	if _, err := a.Sources.Add(t.Context(), "store", "sqlite", configOf(path), ""); err != nil {
 		t.Fatal(err)
 	}
-	if err := a.Setup(t.Context(), layersOf("intake", "joined"), nil); err != nil {
+	if err := a.Views.Setup(t.Context(), layersOf("intake", "joined"), nil); err != nil {
 		t.Fatal(err)
 	}
 	return a
@@ -82,17 +82,17 @@ func TestBrowserPaletteAndConflict(t *testing.T) {
 		until(`document.querySelector('[data-testid=finder]').innerText.includes('Nothing has all these words')`), chromedp.KeyEvent(kb.Escape), until(`!document.querySelector('[data-testid=finder]')`))
 
 	do(t, ctx, "a change that somebody else is before", chromedp.Navigate(base+"/view/low/shelf"), chromedp.WaitReady(".cm-content", chromedp.ByQuery), chromedp.Evaluate(setSQL+`("SELECT s.id, s.site, s.width, 'mine' AS who FROM store.shelf AS s")`, nil), until(`document.body.innerText.includes('not saved')`))
-	if _, err := a.SaveRevision(t.Context(), catalog.View{Layer: "low", Name: "shelf", SQL: "SELECT s.id, s.site, s.width, 'theirs' AS whose FROM store.shelf AS s"}, "theirs", 1); err != nil {
+	if _, err := a.Views.SaveRevision(t.Context(), catalog.View{Layer: "low", Name: "shelf", SQL: "SELECT s.id, s.site, s.width, 'theirs' AS whose FROM store.shelf AS s"}, "theirs", 1); err != nil {
 		t.Fatal(err)
 	}
 	do(t, ctx, "both texts", press("Save…"), until(`document.querySelector('[data-testid=effects]')?.innerText.includes('who')`), press("Save as revision"), until(`document.querySelector('[data-testid=both-texts]')?.innerText.includes('theirs') && document.querySelector('[data-testid=both-texts]').innerText.includes('mine')`))
 	var kept string
 	do(t, ctx, "mine is still there", chromedp.Evaluate(textInEditor, &kept))
-	if !strings.Contains(kept, "'mine'") || strings.Contains(a.Catalog().View("low.shelf").SQL, "mine") {
-		t.Errorf("the text is %s, and %s is kept", kept, a.Catalog().View("low.shelf").SQL)
+	if !strings.Contains(kept, "'mine'") || strings.Contains(a.Now().Catalog().View("low.shelf").SQL, "mine") {
+		t.Errorf("the text is %s, and %s is kept", kept, a.Now().Catalog().View("low.shelf").SQL)
 	}
 	do(t, ctx, "over it", press("Save over it"), until(`!document.querySelector('[data-testid=save-strip]')`))
-	if v := a.Catalog().View("low.shelf"); v.Revision != 3 || !strings.Contains(v.SQL, "mine") {
+	if v := a.Now().Catalog().View("low.shelf"); v.Revision != 3 || !strings.Contains(v.SQL, "mine") {
 		t.Errorf("saved over: %+v", v)
 	}
 	do(t, ctx, "what depends on a column, earlier texts too", chromedp.Navigate(base+"/lineage/store.shelf.width"), until(`document.querySelector('[data-testid=impact]')?.innerText.includes('2 earlier revisions')`), press("Which"),

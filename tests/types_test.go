@@ -9,7 +9,9 @@ import (
 	"testing"
 
 	"rovik/app"
+	"rovik/app/project"
 	"rovik/connect"
+	"rovik/core/exec"
 )
 
 // typeWorld makes a project with a database of its own in each server, filled
@@ -64,7 +66,7 @@ func typeWorld(t *testing.T, pgDDL, maDDL []string) *app.App {
 			kind, secret = "mariadb", "lending"
 		}
 		cfg := connect.Config{Host: "127.0.0.1", Port: port, Database: "types", User: "rovik_reader", Secret: "file:" + env.Home + "/secrets/" + secret}
-		if _, err := a.AddSource(ctx, name, kind, cfg, ""); err != nil {
+		if _, err := a.Sources.Add(ctx, name, kind, cfg, ""); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -73,7 +75,7 @@ func typeWorld(t *testing.T, pgDDL, maDDL []string) *app.App {
 
 func columnsOf(a *app.App, table string) (types string, notes []string) {
 	var out []string
-	for _, c := range a.Catalog().Table(table).Columns {
+	for _, c := range a.Now().Catalog().Table(table).Columns {
 		out = append(out, c.Name+" "+c.Type.String())
 		if c.Note != "" {
 			notes = append(notes, c.Name+": "+c.Note)
@@ -205,7 +207,7 @@ func TestNumericsComeOffTheWire(t *testing.T) {
 		}
 		want = append(want, s)
 	}
-	run, err := a.Start(ctx, queryOf("SELECT n FROM pg.t ORDER BY id"), app.NewRunID())
+	run, err := a.Now().Start(ctx, queryOf("SELECT n FROM pg.t ORDER BY id"), project.NewRunID())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -215,7 +217,7 @@ func TestNumericsComeOffTheWire(t *testing.T) {
 		t.Fatalf("%d of %d rows: %v", b.Len, len(want), err)
 	}
 	for i := range b.Len {
-		if got := *app.RowTexts(run.Columns, b, i)[0]; got != want[i] {
+		if got := *exec.RowTexts(run.Columns, b, i)[0]; got != want[i] {
 			t.Errorf("%s came as %s", want[i], got)
 		}
 	}
@@ -237,7 +239,7 @@ func TestADroppedColumnIsSaidPlainly(t *testing.T) {
 	ctx := context.Background()
 	a := typeWorld(t, []string{"CREATE TABLE t (id int, x int)"}, []string{"CREATE TABLE t (id INT, x INT)"})
 	path := makeSQLite(t, "CREATE TABLE t (id INTEGER, x INTEGER)")
-	if _, err := a.AddSource(ctx, "sl", "sqlite", configOf(path), ""); err != nil {
+	if _, err := a.Sources.Add(ctx, "sl", "sqlite", configOf(path), ""); err != nil {
 		t.Fatal(err)
 	}
 	const drop = "ALTER TABLE t DROP COLUMN x"
@@ -280,7 +282,7 @@ func TestKeysAndStatisticsComeAcross(t *testing.T) {
 		"archive.closed_loans":  {"[{[id] true }]", ""},
 		"lending.loan_requests": {"[{[request_id] true }]", "lending.institutions"},
 	} {
-		tab := project.Catalog().Table(table)
+		tab := museum.Now().Catalog().Table(table)
 		var foreign []string
 		for _, f := range tab.ForeignKeys {
 			foreign = append(foreign, f.Table)
@@ -307,7 +309,7 @@ func TestKeysAndStatisticsComeAcross(t *testing.T) {
 			t.Errorf("%s: the different values of %d of %d columns are known", table, known, len(tab.Columns))
 		}
 	}
-	for _, s := range project.Sources() {
+	for _, s := range museum.Sources.List() {
 		if slices.Contains([]string{"parquet", "csv", "json", "xml"}, s.Kind) {
 			continue // nothing about files has to be measured but what they hold
 		}
@@ -336,16 +338,16 @@ func TestKeysAreWhatHolds(t *testing.T) {
 	path := makeSQLite(t, "CREATE TABLE loose (code TEXT PRIMARY KEY, v TEXT)", "INSERT INTO loose VALUES (NULL, 'a'), (NULL, 'b'), ('c', 'c')",
 		"CREATE TABLE strict (code TEXT PRIMARY KEY, v TEXT) WITHOUT ROWID", "CREATE TABLE ids (id INTEGER PRIMARY KEY, v TEXT)",
 		"CREATE TABLE sums (d DECIMAL_TEXT(9,2) UNIQUE, m UNIQUE)", "INSERT INTO sums VALUES ('1.5', 7), ('1.50', '7')")
-	if _, err := a.AddSource(ctx, "sl", "sqlite", configOf(path), ""); err != nil {
+	if _, err := a.Sources.Add(ctx, "sl", "sqlite", configOf(path), ""); err != nil {
 		t.Fatal(err)
 	}
 	for table, want := range map[string]string{"pg.parent": "[]", "pg.later": "[{[n] false }]", "sl.loose": "[{[code] true }]", "sl.strict": "[{[code] true }]", "sl.ids": "[{[id] true }]", "sl.sums": "[]"} {
-		if got := fmt.Sprint(a.Catalog().Table(table).Keys); got != want {
+		if got := fmt.Sprint(a.Now().Catalog().Table(table).Keys); got != want {
 			t.Errorf("the keys of %s are %s, want %s", table, got, want)
 		}
 	}
 	for table, nullable := range map[string]bool{"sl.loose": true, "sl.strict": false, "sl.ids": false, "sl.sums": true, "pg.parent": false} {
-		if got := a.Catalog().Table(table).Columns[0].Nullable; got != nullable {
+		if got := a.Now().Catalog().Table(table).Columns[0].Nullable; got != nullable {
 			t.Errorf("the first column of %s: nullable is %v", table, got)
 		}
 	}

@@ -10,6 +10,8 @@ import (
 	"go.mongodb.org/mongo-driver/v2/bson"
 
 	"rovik/app"
+	"rovik/app/project"
+	"rovik/app/sources"
 	"rovik/connect"
 	"rovik/core/shape"
 	"rovik/core/value"
@@ -72,7 +74,7 @@ func TestWhatStopsFittingIsAnError(t *testing.T) {
 	a, err := app.Open(ctx, t.TempDir())
 	must(err)
 	t.Cleanup(func() { _ = a.Close() })
-	_, err = a.ConnectSource(ctx, app.NewSource{Name: "doc", Kind: "document", Config: connect.Config{Port: env.Documents.Port, Database: "unfit", TLS: connect.TLSOff}, Shapes: []*shape.Shape{sh}})
+	_, err = a.Sources.Connect(ctx, sources.NewSource{Name: "doc", Kind: "document", Config: connect.Config{Port: env.Documents.Port, Database: "unfit", TLS: connect.TLSOff}, Shapes: []*shape.Shape{sh}})
 	must(err)
 	folded := 0
 	for _, f := range fields {
@@ -95,7 +97,7 @@ func TestWhatStopsFittingIsAnError(t *testing.T) {
 					} else if strings.Contains(q, "WHERE") && !strings.Contains(o.err.Error(), "things, document 4, column ") {
 						t.Errorf("%s with %v: the error does not name the document: %v", sql, v, o.err)
 					}
-					if report, err := a.Explain(app.Query{SQL: sql}); err == nil && len(report.Statements) == 1 && strings.Contains(report.Statements[0].Text, "filter") {
+					if report, err := a.Now().Explain(project.Query{SQL: sql}); err == nil && len(report.Statements) == 1 && strings.Contains(report.Statements[0].Text, "filter") {
 						folded++
 					}
 				}

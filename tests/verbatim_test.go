@@ -6,7 +6,7 @@ import (
 	"strings"
 	"testing"
 
-	"rovik/app"
+	"rovik/app/project"
 	"rovik/core/catalog"
 	"rovik/core/value"
 )
@@ -33,8 +33,8 @@ func TestVerbatimHoldsTheLaw(t *testing.T) {
 		{`SELECT o.title, v.loan_no FROM verbatim('lending', $$SELECT l.loan_no, n.object_no FROM loans l JOIN loan_lines n USING (loan_id) WHERE l.status = 'out'$$) AS v(loan_no, object_no) JOIN registry.objects o ON o.accession_no = v.object_no WHERE o.kind = 'chart'`,
 			`SELECT o.title, l.loan_no FROM lending.loans l JOIN lending.loan_lines n USING (loan_id) JOIN registry.objects o ON o.accession_no = n.object_no WHERE lower(rtrim(l.status)) = 'out' AND o.kind = 'chart'`, "USING (loan_id)"},
 	} {
-		folded, cols := ours(ctx, project, c.verbatim, false)
-		unfolded, _ := ours(ctx, project, c.verbatim, true)
+		folded, cols := ours(ctx, museum, c.verbatim, false)
+		unfolded, _ := ours(ctx, museum, c.verbatim, true)
 		ref := theirs(ctx, c.tables, cols)
 		if d := difference(folded, unfolded, false); d != "" {
 			t.Errorf("folded against unfolded: %s\n%s", d, c.verbatim)
@@ -42,7 +42,7 @@ func TestVerbatimHoldsTheLaw(t *testing.T) {
 		if d := difference(folded, ref, strings.Contains(c.tables, "ORDER BY")); d != "" {
 			t.Errorf("against the reference: %s\n%s", d, c.verbatim)
 		}
-		report, err := project.Explain(queryOf(c.verbatim))
+		report, err := museum.Now().Explain(queryOf(c.verbatim))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -81,7 +81,7 @@ func TestVerbatimErrors(t *testing.T) {
 		`SELECT * FROM verbatim('condition', $${"find": "reports", "filter": {"_id": "none"}}$$) AS v`:              "gives no documents",
 		`SELECT * FROM verbatim('lending', $$SELECT * FROM loans l JOIN loan_lines n ON n.loan_id = l.loan_id$$) v`: "loan_id",
 	} {
-		_, err := project.Explain(app.Query{SQL: sql})
+		_, err := museum.Now().Explain(project.Query{SQL: sql})
 		var ve *value.Error
 		if !errors.As(err, &ve) {
 			t.Errorf("%s: %v", sql, err)
@@ -101,17 +101,17 @@ func TestVerbatimErrors(t *testing.T) {
 func TestVerbatimView(t *testing.T) {
 	a := nestedWorld(t)
 	ctx := t.Context()
-	if err := a.Setup(ctx, layersOf("low"), nil); err != nil {
+	if err := a.Views.Setup(ctx, layersOf("low"), nil); err != nil {
 		t.Fatal(err)
 	}
 	v := catalog.View{Layer: "low", Name: "wide", SQL: `SELECT v.id, v.size_w AS width FROM verbatim('store', $${"find": "crates", "filter": {"size.w": {"$gt": 30}}}$$) AS v`}
-	if _, err := a.SaveView(ctx, v, false); err != nil {
+	if _, err := a.Views.Save(ctx, v, false); err != nil {
 		t.Fatal(err)
 	}
 	if got := texts(t, a, "SELECT id, width FROM low.wide WHERE width < 100"); got != "C1|40|" {
 		t.Errorf("the view gives %s", got)
 	}
-	l, err := a.Lineage("low.wide.width")
+	l, err := a.Tracing().Lineage("low.wide.width")
 	if err != nil || len(l) == 0 {
 		t.Errorf("its lineage: %+v, %v", l, err)
 	}

@@ -25,7 +25,7 @@ func TestWideQueriesHoldTheLaw(t *testing.T) {
 	defer func() { alike = false }()
 	wild := map[string][]wcol{}
 	for source := range wildTables {
-		for _, c := range a.Catalog().Table(source + ".wild").Columns {
+		for _, c := range a.Now().Catalog().Table(source + ".wild").Columns {
 			wild[source] = append(wild[source], wcol{c.Name, wideType(c.Type.Kind)})
 		}
 	}

@@ -9,7 +9,9 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"rovik/app"
+	"rovik/app/project"
 	"rovik/core/catalog"
+	"rovik/core/exec"
 	"rovik/core/value"
 )
 
@@ -143,7 +145,7 @@ func addWildTables(t *testing.T, a *app.App, ref *pgx.Conn) {
 		_, err := conn.ExecContext(ctx, q)
 		must(err)
 	}
-	for _, s := range a.Sources() {
+	for _, s := range a.Sources.List() {
 		if s.Name == "sl" {
 			sl := openSQLite(t, s.Address)
 			for _, q := range wildStatements("sl") {
@@ -154,7 +156,7 @@ func addWildTables(t *testing.T, a *app.App, ref *pgx.Conn) {
 		}
 	}
 	for _, s := range []string{"pg", "ma", "sl"} {
-		_, err := a.RefreshSource(ctx, s)
+		_, err := a.Sources.Refresh(ctx, s)
 		must(err)
 		mirror(t, a, ref, s, "wild")
 	}
@@ -165,7 +167,7 @@ func addWildTables(t *testing.T, a *app.App, ref *pgx.Conn) {
 func mirror(t *testing.T, a *app.App, ref *pgx.Conn, source, name string) {
 	t.Helper()
 	ctx := context.Background()
-	table := a.Catalog().Table(source + "." + name)
+	table := a.Now().Catalog().Table(source + "." + name)
 	if table == nil {
 		t.Fatalf("%s has no table %s", source, name)
 	}
@@ -173,14 +175,14 @@ func mirror(t *testing.T, a *app.App, ref *pgx.Conn, source, name string) {
 	for _, c := range table.Columns {
 		columns = append(columns, c.Name+" "+c.Type.String())
 	}
-	exec := func(sql string, args ...any) {
+	do := func(sql string, args ...any) {
 		t.Helper()
 		if _, err := ref.Exec(ctx, sql, args...); err != nil {
 			t.Fatalf("%s: %v", sql, err)
 		}
 	}
-	exec(fmt.Sprintf("CREATE TABLE %s.%s (%s)", source, name, strings.Join(columns, ", ")))
-	run, err := a.Start(ctx, app.Query{SQL: fmt.Sprintf("SELECT * FROM %s.%s", source, name), FoldOff: true}, app.NewRunID())
+	do(fmt.Sprintf("CREATE TABLE %s.%s (%s)", source, name, strings.Join(columns, ", ")))
+	run, err := a.Now().Start(ctx, project.Query{SQL: fmt.Sprintf("SELECT * FROM %s.%s", source, name), FoldOff: true}, project.NewRunID())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -193,14 +195,14 @@ func mirror(t *testing.T, a *app.App, ref *pgx.Conn, source, name string) {
 		}
 		for r := range b.Len {
 			var cells []string
-			for i, cell := range app.RowTexts(run.Columns, b, r) {
+			for i, cell := range exec.RowTexts(run.Columns, b, r) {
 				if cell == nil {
 					cells = append(cells, "NULL")
 				} else {
 					cells = append(cells, fmt.Sprintf("CAST(%s AS %s)", quoted(*cell), table.Columns[i].Type))
 				}
 			}
-			exec(fmt.Sprintf("INSERT INTO %s.%s VALUES (%s)", source, name, strings.Join(cells, ", ")))
+			do(fmt.Sprintf("INSERT INTO %s.%s VALUES (%s)", source, name, strings.Join(cells, ", ")))
 			rows++
 		}
 	}
@@ -232,7 +234,7 @@ func TestEveryTypeByEveryWay(t *testing.T) {
 	a, ref := nastyWorld(t)
 	addWildTables(t, a, ref)
 	for _, source := range []string{"pg", "ma", "sl"} {
-		for _, c := range a.Catalog().Table(source + ".wild").Columns {
+		for _, c := range a.Now().Catalog().Table(source + ".wild").Columns {
 			t.Run(source+"/"+c.Name, func(t *testing.T) {
 				literals := literalsOf(t, ref, source, c)
 				literals = literals[:min(len(literals), 5)]

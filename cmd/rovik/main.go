@@ -88,7 +88,7 @@ func withTexts(err error, a *app.App, sql string) error {
 		if view == "" {
 			return sql
 		}
-		if v := a.Catalog().View(view); v != nil {
+		if v := a.Now().Catalog().View(view); v != nil {
 			return v.SQL
 		}
 		return ""

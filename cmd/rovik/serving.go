@@ -27,7 +27,7 @@ func serveCommand() *cobra.Command {
 		if *every > 0 {
 			ctx, cancel := context.WithCancel(ctx)
 			defer cancel()
-			go a.Watch(ctx, *every)
+			go a.Sources.Watch(ctx, *every)
 		}
 		return serve.Run(ctx, a, o, announce)
 	})

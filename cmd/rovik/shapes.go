@@ -39,7 +39,7 @@ func shapeCommand() *cobra.Command {
 			if set != "" {
 				s.Set = set
 			}
-			found, err := a.SaveShape(ctx, source, s, force)
+			found, err := a.Sources.SaveShape(ctx, source, s, force)
 			if err != nil {
 				return err
 			}
@@ -48,20 +48,20 @@ func shapeCommand() *cobra.Command {
 		case set == "" && (propose || drop):
 			return usageError{errors.New("say of which set: rovik source shape NAME SET")}
 		case drop:
-			found, err := a.DropShape(ctx, source, set, force)
+			found, err := a.Sources.DropShape(ctx, source, set, force)
 			if err != nil {
 				return err
 			}
 			sayChanges(found, "changed")
 			return nil
 		case propose:
-			s, err := a.ProposeShape(ctx, source, set, rows)
+			s, err := a.Sources.ProposeShape(ctx, source, set, rows)
 			if err != nil {
 				return err
 			}
 			return printJSON(s)
 		}
-		sets, err := a.ShapedSets(ctx, source)
+		sets, err := a.Sources.ShapedSets(ctx, source)
 		if err != nil {
 			return err
 		}

@@ -205,6 +205,18 @@ func (t *Table) FullName() string {
 	return t.Source + "." + t.Schema + "." + t.Name
 }
 
+// SQL writes the table's name in SQL, each part in quotes.
+func (t *Table) SQL() string {
+	parts := []string{t.Source, t.Schema, t.Name}
+	if t.Schema == "" {
+		parts = []string{t.Source, t.Name}
+	}
+	for i, p := range parts {
+		parts[i] = `"` + strings.ReplaceAll(p, `"`, `""`) + `"`
+	}
+	return strings.Join(parts, ".")
+}
+
 // Column returns the position of the column called name, or -1.
 func (t *Table) Column(name string) int {
 	for i := range t.Columns {
@@ -261,7 +273,7 @@ func New(sources []*Source, layers []Layer, views []*View) *Catalog {
 	return c
 }
 
-// Sources returns the sources in their order.
+// Sources returns the sources by name, where New got them so.
 func (c *Catalog) Sources() []*Source { return c.sources }
 
 // Source returns the source called name, or nil.
@@ -297,31 +309,52 @@ func (c *Catalog) Views() []*View {
 // Table returns the table that the dotted name means, or nil.
 func (c *Catalog) Table(dotted string) *Table { return c.tables[dotted] }
 
-// WithView returns a catalog in which v is added or replaced.
-func (c *Catalog) WithView(v *View) *Catalog {
-	n := *c
-	n.views = make(map[string]*View, len(c.views)+1)
-	for k, old := range c.views {
-		n.views[k] = old
-	}
-	n.views[v.FullName()] = v
-	return &n
+// Delta is what a catalogue has otherwise than another: what goes, and then what is added
+// or replaced.
+type Delta struct {
+	Layers         []Layer  // all of them, lowest first; nil leaves them as they are
+	Without        []string // views, by full name
+	Views          []*View
+	WithoutSources []string
+	Sources        []*Source
 }
 
-// WithSource returns a catalog in which s stands for the source of its name.
-func (c *Catalog) WithSource(s *Source) *Catalog {
-	sources := make([]*Source, len(c.sources))
-	for i, old := range c.sources {
-		if sources[i] = old; old.Name == s.Name {
-			sources[i] = s
+// With returns a catalogue that differs by d.
+func (c *Catalog) With(d Delta) *Catalog {
+	views := maps.Clone(c.views)
+	for _, name := range d.Without {
+		delete(views, name)
+	}
+	for _, v := range d.Views {
+		views[v.FullName()] = v
+	}
+	layers := c.layers
+	if d.Layers != nil {
+		layers = d.Layers
+	}
+	if d.Layers == nil && len(d.WithoutSources)+len(d.Sources) == 0 {
+		n := *c
+		n.views = views
+		return &n
+	}
+	var sources []*Source
+	for _, s := range c.sources {
+		if !slices.Contains(d.WithoutSources, s.Name) && !slices.ContainsFunc(d.Sources, func(o *Source) bool { return o.Name == s.Name }) {
+			sources = append(sources, s)
 		}
 	}
-	views := make([]*View, 0, len(c.views))
-	for _, v := range c.views {
-		views = append(views, v)
-	}
-	return New(sources, c.layers, views)
+	sources = append(sources, d.Sources...)
+	slices.SortFunc(sources, func(a, b *Source) int { return strings.Compare(a.Name, b.Name) })
+	n := New(sources, layers, nil)
+	n.views = views
+	return n
 }
+
+// WithView returns a catalogue in which v is added or replaced.
+func (c *Catalog) WithView(v *View) *Catalog { return c.With(Delta{Views: []*View{v}}) }
+
+// WithSource returns a catalogue in which s is added or replaced.
+func (c *Catalog) WithSource(s *Source) *Catalog { return c.With(Delta{Sources: []*Source{s}}) }
 
 // WithTable returns a catalog in which t stands for the table of its name, which
 // is gone where t has no columns.

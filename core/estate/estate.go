@@ -28,7 +28,8 @@ type View struct {
 	// Reads are the relations that the text names: tables, views, and statements
 	// as they stand. Of a view that does not bind they are those that are there.
 	Reads []string
-	// Depth is how many views lie one on top of the other, this one included.
+	// Depth is how many views lie one on top of the other, this one included; 1 of a view
+	// that does not bind.
 	Depth int
 	text  *lazyText
 	kept  bool // what is known is kept as it is
@@ -50,6 +51,11 @@ type Estate struct {
 	away    bool // some source could not be asked of a statement
 	kept    map[string][]byte
 	hashes  map[*catalog.Table]string
+	// describe asks a source of a statement as it stands; said are the answers that are
+	// there while the estate is held, and ask what is to be asked next.
+	describe func(source, statement string) (*catalog.Table, error)
+	said     map[asked]answer
+	ask      []asked
 }
 
 // New makes an estate. ctx has what views are bound in: the catalogue, the
@@ -66,6 +72,9 @@ func New(ctx bind.Context, before *Estate) *Estate {
 		before.mu.Unlock()
 	}
 	e.ctx.Layer, e.ctx.View = "", ""
+	if e.describe = ctx.Describe; e.describe != nil {
+		e.ctx.Describe = e.described
+	}
 	e.ctx.Columns = func(v *catalog.View) (*catalog.Table, error) {
 		known := e.view(v)
 		return known.Table, known.Err
@@ -82,17 +91,11 @@ func (e *Estate) View(fullName string) *View {
 	if v == nil {
 		return nil
 	}
-	e.mu.Lock()
-	defer e.mu.Unlock()
-	return e.view(v)
+	return held(e, func() *View { return e.view(v) })
 }
 
 // Views returns all views by layer and name.
-func (e *Estate) Views() []*View {
-	e.mu.Lock()
-	defer e.mu.Unlock()
-	return e.all()
-}
+func (e *Estate) Views() []*View { return held(e, e.all) }
 
 func (e *Estate) all() []*View {
 	views := e.ctx.Catalog.Views()
@@ -100,7 +103,9 @@ func (e *Estate) all() []*View {
 	for i, v := range views {
 		out[i] = e.view(v)
 	}
-	e.before = nil // all that is of use was taken
+	if len(e.ask) == 0 {
+		e.before = nil // all that is of use was taken
+	}
 	return out
 }
 
@@ -172,7 +177,10 @@ func (e *Estate) brokenBelow(v *catalog.View) *View {
 	for _, r := range had.Reads {
 		if w := e.ctx.Catalog.View(r); w != nil {
 			if below := e.view(w); below.Err != nil {
-				return &View{View: v, Err: below.Err, Reads: had.Reads, Depth: had.Depth}
+				there := slices.DeleteFunc(slices.Clone(had.Reads), func(r string) bool {
+					return e.ctx.Catalog.View(r) == nil && e.ctx.Catalog.Table(r) == nil
+				})
+				return &View{View: v, Err: below.Err, Reads: there, Depth: 1}
 			}
 		}
 	}
@@ -274,11 +282,7 @@ func (e *Estate) named(tree *syntax.Query) []string {
 
 // Of binds a text as the definition of a view, over the views that there are,
 // without keeping what it finds.
-func (e *Estate) Of(v *catalog.View) *View {
-	e.mu.Lock()
-	defer e.mu.Unlock()
-	return e.bound(v)
-}
+func (e *Estate) Of(v *catalog.View) *View { return held(e, func() *View { return e.bound(v) }) }
 
 // inView says in which view's text an error lies that does not say so itself.
 func inView(err error, view string) error {
@@ -313,9 +317,7 @@ func scanned(n plan.Node) []string {
 
 // Readers returns the views that read a relation directly, by name.
 func (e *Estate) Readers(relation string) []string {
-	e.mu.Lock()
-	defer e.mu.Unlock()
-	return e.readersOf(relation)
+	return held(e, func() []string { return e.readersOf(relation) })
 }
 
 func (e *Estate) readersOf(relation string) []string {
@@ -334,23 +336,25 @@ func (e *Estate) readersOf(relation string) []string {
 // ReadersOfSource returns the views that read tables of a source, directly or
 // through others, by layer and name.
 func (e *Estate) ReadersOfSource(source string) []string {
-	e.mu.Lock()
-	var relations []string
-	_ = e.readersOf("")
-	for r := range e.readers {
-		if strings.HasPrefix(r, source+".") {
-			relations = append(relations, r)
+	relations := held(e, func() (out []string) {
+		_ = e.readersOf("")
+		for r := range e.readers {
+			if strings.HasPrefix(r, source+".") {
+				out = append(out, r)
+			}
 		}
-	}
-	e.mu.Unlock()
+		return out
+	})
 	return e.Downstream(relations...)
 }
 
 // Downstream returns the views that read any of the relations, directly or
 // through others, by layer and name.
 func (e *Estate) Downstream(relations ...string) []string {
-	e.mu.Lock()
-	defer e.mu.Unlock()
+	return held(e, func() []string { return e.downstream(relations) })
+}
+
+func (e *Estate) downstream(relations []string) []string {
 	seen := map[string]bool{}
 	for queue := relations; len(queue) > 0; queue = queue[1:] {
 		for _, r := range e.readersOf(queue[0]) {

@@ -128,6 +128,41 @@ func TestAwayAndBack(t *testing.T) {
 	}
 }
 
+// A source that takes long to be asked of a statement keeps nobody from asking of other
+// views, and several statements are asked of at the same time.
+func TestAskingHoldsNothing(t *testing.T) {
+	views := []string{"low.plain", "SELECT a FROM s.t"}
+	for i := range 4 {
+		views = append(views, fmt.Sprint("low.v", i), fmt.Sprintf("SELECT n FROM verbatim('s', $$ %d $$) AS v", i), fmt.Sprint("high.w", i), fmt.Sprintf("SELECT n + 1 AS n FROM low.v%d", i))
+	}
+	asked, goOn := make(chan string, 100), make(chan bool)
+	e := New(bind.Context{Catalog: made("a", views...), Now: time.Unix(0, 0), Describe: func(source, statement string) (*catalog.Table, error) {
+		asked <- statement
+		<-goOn
+		return &catalog.Table{Source: source, Name: "verbatim", Verbatim: statement, Columns: []catalog.Column{{Name: "n", Type: value.Of(value.Int4)}}}, nil
+	}}, nil)
+	all := make(chan []*View)
+	go func() { all <- e.Views() }()
+	for range 4 { // all four are being asked, and none has answered
+		<-asked
+	}
+	if v := e.View("low.plain"); v.Err != nil {
+		t.Error(v.Err)
+	}
+	close(goOn)
+	for _, v := range <-all {
+		if v.Err != nil || len(v.Table.Columns) != 1 {
+			t.Errorf("%s: %v", v.FullName(), v.Err)
+		}
+	}
+	if len(asked) != 0 {
+		t.Errorf("%d more statements were asked of", len(asked))
+	}
+	if got := fmt.Sprint(e.Readers("low.v2"), e.View("high.w3").Depth); got != "[high.w2] 2" {
+		t.Errorf("afterwards: %s", got)
+	}
+}
+
 // What would break if a column went, is what does break without it.
 func TestChanged(t *testing.T) {
 	e := of(made("a b", "low.one", "SELECT a, b FROM s.t", "low.two", "SELECT a FROM low.one", "low.three", "SELECT b FROM low.one"), nil)

@@ -64,8 +64,10 @@ const MaxNodes = 5000
 // Upstream returns what reaches a column: every column that its values come
 // from or depend on, up to the sources.
 func (e *Estate) Upstream(root Node) *Graph {
-	e.mu.Lock()
-	defer e.mu.Unlock()
+	return held(e, func() *Graph { return e.upstream(root) })
+}
+
+func (e *Estate) upstream(root Node) *Graph {
 	return e.walk(root, func(n Node) []Edge {
 		v := e.known(n.Relation)
 		if v == nil {
@@ -96,8 +98,10 @@ func (e *Estate) Upstream(root Node) *Graph {
 // it or depend on it. A column of which only the rows depend on it stands for
 // itself as its relation's rows.
 func (e *Estate) DownstreamOf(root Node) *Graph {
-	e.mu.Lock()
-	defer e.mu.Unlock()
+	return held(e, func() *Graph { return e.reaches(root) })
+}
+
+func (e *Estate) reaches(root Node) *Graph {
 	return e.walk(root, func(n Node) []Edge {
 		var out []Edge
 		for _, name := range e.readersOf(n.Relation) {
@@ -171,7 +175,7 @@ func (e *Estate) walk(root Node, edges func(Node) []Edge, next func(Edge) Node) 
 	slices.SortFunc(reached, Node.compare)
 	visit(reached, Influences, func(Edge) bool { return true })
 	for n, role := range roles {
-		out.Nodes = append(out.Nodes, e.describe(n, role))
+		out.Nodes = append(out.Nodes, e.nodeOf(n, role))
 		for _, ed := range of(n) {
 			if _, ok := roles[next(ed)]; ok {
 				out.Edges = append(out.Edges, ed)
@@ -185,7 +189,7 @@ func (e *Estate) walk(root Node, edges func(Node) []Edge, next func(Edge) Node) 
 	return out
 }
 
-func (e *Estate) describe(n Node, role Role) GraphNode {
+func (e *Estate) nodeOf(n Node, role Role) GraphNode {
 	out := GraphNode{Node: n, Role: role, Opaque: lineage.IsVerbatim(n.Relation)}
 	if v := e.known(n.Relation); v != nil {
 		out.Layer, out.Depth = rankOf(e.ctx.Catalog, v.Layer)+1, v.Depth
@@ -201,14 +205,15 @@ func (e *Estate) describe(n Node, role Role) GraphNode {
 // Sources are the columns of sources that a view's column carries the values of,
 // and those that influence it, by whatever way.
 func (e *Estate) Sources(n Node) (carries, influences []lineage.Ref) {
-	e.mu.Lock()
-	defer e.mu.Unlock()
-	f := &flattener{e: e, columns: map[Node]*flat{}, rows: map[string]refs{}}
-	c := f.column(n)
-	all := refs{}
-	all.add(c.influences)
-	all.add(f.rowsOf(n.Relation))
-	return c.carries.sorted(), all.sorted()
+	found := held(e, func() flat {
+		f := &flattener{e: e, columns: map[Node]*flat{}, rows: map[string]refs{}}
+		c := f.column(n)
+		all := refs{}
+		all.add(c.influences)
+		all.add(f.rowsOf(n.Relation))
+		return flat{c.carries, all}
+	})
+	return found.carries.sorted(), found.influences.sorted()
 }
 
 // refs is a set of source columns with their ways.
@@ -316,6 +321,7 @@ func (f *flattener) rowsOf(relation string) refs {
 // Without columns it is gone.
 func (e *Estate) Changed(t *catalog.Table) *Estate {
 	ctx := e.ctx
+	ctx.Describe = e.describe
 	name := t.FullName()
 	if ctx.Catalog.View(name) == nil {
 		ctx.Catalog = ctx.Catalog.WithTable(t)

@@ -94,7 +94,9 @@ next:
 			continue
 		}
 		if b, err := json.Marshal(p); err == nil {
-			out[name], v.kept = b, true
+			is := *v // others may be reading v
+			is.kept = true
+			out[name], e.views[name] = b, &is
 		}
 	}
 	return out

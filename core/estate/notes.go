@@ -15,8 +15,10 @@ type Noted struct {
 // Noted returns what is said of a view's column. What it says of itself stands
 // before what it inherits, the description and the labels each by themselves.
 func (e *Estate) Noted(view, column string) Noted {
-	e.mu.Lock()
-	defer e.mu.Unlock()
+	return held(e, func() Noted { return e.noted(view, column) })
+}
+
+func (e *Estate) noted(view, column string) Noted {
 	var out Noted
 	at := Node{Relation: view, Column: column}
 	for steps := 0; steps < maxInherited; steps++ {

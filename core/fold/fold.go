@@ -26,6 +26,12 @@ const (
 	Kept     Verdict = "kept"     // Rovik does it
 )
 
+// Compare orders verdicts, the best first.
+func (v Verdict) Compare(o Verdict) int {
+	order := []Verdict{Folded, Narrowed, Kept}
+	return slices.Index(order, v) - slices.Index(order, o)
+}
+
 // Reason says why a piece did not fold, and what would make it fold.
 type Reason struct {
 	Code   string `json:"code"`

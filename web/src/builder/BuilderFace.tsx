@@ -8,7 +8,7 @@ import { Locked, Section } from './parts'
 import { relationsFor } from './relations'
 import { RowParts } from './RowParts'
 import { AddRows, Union } from './Union'
-import type { Said } from '../view/useSaid'
+import type { Said } from '../views/useSaid'
 import type { Builder } from './useBuilder'
 
 interface Props {

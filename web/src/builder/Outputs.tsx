@@ -5,7 +5,7 @@ import { Cleaning } from './Cleaning'
 import { columnTypes } from '../sources/shapes'
 import { Field, Mark, Section, select, small, tiny, worst } from './parts'
 import { Picker } from './Picker'
-import type { Said } from '../view/useSaid'
+import type { Said } from '../views/useSaid'
 import type { Builder } from './useBuilder'
 
 /** As wide as what it shows. */

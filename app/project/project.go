@@ -1,0 +1,199 @@
+// Package project is the open project. A Snapshot is the project at one moment: its
+// catalogue, what is known of its views, its sources and the plans over them; it does
+// not change, so that a query binds, compiles and runs on one and the same. Write is the
+// one way to the next snapshot: it keeps a Change in the records and makes the snapshot
+// from the one before and the change.
+package project
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"log/slog"
+	"sync"
+	"sync/atomic"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+
+	"rovik/core/catalog"
+	"rovik/core/syntax"
+	"rovik/core/value"
+	"rovik/records"
+)
+
+// maxTrees bounds the parsed texts that are held, views' above all.
+const maxTrees = 2000
+
+// Project is an open project. Its methods may be called at the same time.
+type Project struct {
+	records    *records.Store
+	now        atomic.Pointer[Snapshot]
+	write      sync.Mutex // held while a change is kept and its snapshot is made
+	trees      *lru.Cache[string, *syntax.Query]
+	measured   measured
+	hooks      Hooks
+	background sync.WaitGroup
+}
+
+// Hooks are told of what happens to a project.
+type Hooks struct {
+	// Drifted is told of a source that a run found to be other than its plan relies on.
+	Drifted func(source string, err error)
+	// Changed is told of each new snapshot, in the background.
+	Changed func(context.Context, *Snapshot) error
+}
+
+// Open opens the project in a folder.
+func Open(ctx context.Context, home string, hooks Hooks) (*Project, error) {
+	store, err := records.Open(home)
+	if err != nil {
+		return nil, err
+	}
+	trees, err := lru.New[string, *syntax.Query](maxTrees)
+	if err != nil {
+		return nil, err
+	}
+	p := &Project{records: store, trees: trees, hooks: hooks}
+	err = func() (err error) {
+		if p.measured.rows, err = store.Measured(ctx); err != nil {
+			return err
+		}
+		s, err := p.fromRecords(ctx)
+		if err != nil {
+			return err
+		}
+		known, err := store.Known(ctx)
+		if err != nil {
+			return err
+		}
+		s.estate.Keep(known)
+		p.publish(s)
+		return nil
+	}()
+	if err != nil {
+		_ = store.Close()
+		return nil, err
+	}
+	return p, nil
+}
+
+// Close closes all connections, and the records. Runs are stopped before.
+func (p *Project) Close() error {
+	for _, src := range p.Now().sources {
+		src.Conn.Close()
+	}
+	p.background.Wait()
+	return p.records.Close()
+}
+
+// Now returns the project as it is.
+func (p *Project) Now() *Snapshot { return p.now.Load() }
+
+// Records are what the project is kept in. Changes of the project go through Write.
+func (p *Project) Records() *records.Store { return p.records }
+
+// fromRecords makes the snapshot that the records tell of, with new connections.
+func (p *Project) fromRecords(ctx context.Context) (*Snapshot, error) {
+	kept, err := p.records.Sources(ctx)
+	if err != nil {
+		return nil, err
+	}
+	layers, err := p.records.Layers(ctx)
+	if err != nil {
+		return nil, err
+	}
+	views, err := p.records.Views(ctx)
+	if err != nil {
+		return nil, err
+	}
+	empty := (&Snapshot{project: p, plans: newPlans(), described: newDescribed()}).With(catalog.New(nil, layers, views))
+	all := &Change{Change: records.Change{Sources: kept}}
+	s := empty.After(all)
+	s.connect(empty, all)
+	return s, nil
+}
+
+// Write makes a change: decide gets the project as it is, and says what is to change or
+// why nothing can; nothing else changes meanwhile. What is in the records counts: once it
+// is there, the next snapshot is made whether or not ctx has ended.
+func (p *Project) Write(ctx context.Context, decide func(now *Snapshot) (*Change, error)) (*Snapshot, error) {
+	p.write.Lock()
+	defer p.write.Unlock()
+	now := p.Now()
+	c, err := decide(now)
+	if err != nil {
+		return nil, err
+	}
+	revisions, err := p.records.Apply(ctx, c.Change)
+	if err != nil {
+		return nil, err
+	}
+	next := now.After(c)
+	for name, n := range revisions {
+		if v := next.catalog.View(name); v.Revision != n { // moved: next alone has this one
+			v.Revision = n
+		}
+	}
+	next.connect(now, c)
+	p.publish(next)
+	for name, src := range now.sources {
+		if is := next.sources[name]; is == nil || is.Conn != src.Conn {
+			p.inBackground("closing a connection failed", func() error { src.Conn.Close(); return nil }) // it waits for statements that still run
+		}
+	}
+	return next, nil
+}
+
+// publish makes a snapshot the present one. What is known of its views is kept for the
+// next start, once it is.
+func (p *Project) publish(s *Snapshot) {
+	p.now.Store(s)
+	p.inBackground("the change is not known everywhere", func() error {
+		s.estate.Readers("") // which binds all views
+		if p.Now() != s {
+			return nil
+		}
+		ctx := context.Background()
+		if packed := s.estate.Packed(); len(packed) > 0 {
+			if err := p.records.PutKnown(ctx, packed); err != nil {
+				slog.Warn("what is known of views is not kept", "error", err)
+			}
+		}
+		if p.hooks.Changed == nil {
+			return nil
+		}
+		return p.hooks.Changed(ctx, s)
+	})
+}
+
+// inBackground does something that Close waits for. Its failure is logged.
+func (p *Project) inBackground(failed string, do func() error) {
+	p.background.Add(1)
+	go func() {
+		defer p.background.Done()
+		if err := value.Guarded(do); err != nil {
+			slog.Warn(failed, "error", err)
+		}
+	}()
+}
+
+func (p *Project) parse(sql string) (*syntax.Query, error) {
+	if t, ok := p.trees.Get(sql); ok {
+		return t, nil
+	}
+	t, err := syntax.Parse(sql)
+	if err == nil {
+		p.trees.Add(sql, t)
+	}
+	return t, err
+}
+
+// NewRunID returns an id for a run.
+func NewRunID() string {
+	b := make([]byte, 5)
+	_, _ = rand.Read(b)
+	return hex.EncodeToString(b)
+}
+
+// Home is the folder that the project is in.
+func (p *Project) Home() string { return p.records.Home() }

@@ -1,0 +1,195 @@
+package project
+
+import (
+	"context"
+	"time"
+
+	"rovik/connect"
+	"rovik/connect/pool"
+	"rovik/core/bind"
+	"rovik/core/catalog"
+	"rovik/core/exec"
+	"rovik/core/fold"
+	"rovik/core/kernel"
+	"rovik/core/plan"
+	"rovik/core/rewrite"
+	"rovik/core/value"
+)
+
+// Query is a text to explain or run. View and Layer are set where the text is (to be) the
+// definition of a view.
+type Query struct {
+	SQL         string
+	FoldOff     bool
+	Layer, View string
+}
+
+// Definition is the text of a view as a query.
+func Definition(v *catalog.View) Query { return Query{SQL: v.SQL, Layer: v.Layer, View: v.Name} }
+
+// Binding is what a query is bound in.
+func (s *Snapshot) Binding(q Query) bind.Context {
+	view := ""
+	if q.View != "" {
+		view = q.Layer + "." + q.View
+	}
+	return bind.Context{Catalog: s.catalog, Parse: s.project.parse, Now: time.Now(), Describe: s.describe, Layer: q.Layer, View: view}
+}
+
+// Bind parses and binds a query.
+func (s *Snapshot) Bind(q Query) (*plan.Query, error) {
+	tree, err := s.project.parse(q.SQL)
+	if err != nil {
+		return nil, err
+	}
+	return bind.Bind(s.Binding(q), q.SQL, tree)
+}
+
+// Measured returns how many rows runs have measured for a part of a plan, by its
+// signature.
+func (s *Snapshot) Measured(signature string) (float64, bool) {
+	return s.project.measured.get(signature)
+}
+
+// Compile takes a query from its text to the statements of its sources, without reading
+// any data. trace, where not nil, is told of each rewrite.
+func (s *Snapshot) Compile(q Query, trace func(rewrite.Step)) (c *fold.Compiled, took time.Duration, err error) {
+	defer value.Guard(&err)
+	began := time.Now()
+	if trace == nil {
+		if c := s.plans.get(q); c != nil {
+			return c, time.Since(began), nil
+		}
+	}
+	c, err = s.compile(q, trace)
+	if err == nil && !c.Volatile {
+		s.plans.put(q, c)
+	}
+	return c, time.Since(began), err
+}
+
+func (s *Snapshot) compile(q Query, trace func(rewrite.Step)) (*fold.Compiled, error) {
+	b, err := s.Bind(q)
+	if err != nil {
+		return nil, err
+	}
+	for name := range plan.Sources(b.Root) {
+		if src := s.sources[name]; src != nil {
+			if unready, is := src.Conn.(broken); is {
+				return nil, unready.err
+			}
+		}
+	}
+	b.Measured = s.Measured
+	if b, err = rewrite.Apply(b, trace); err != nil {
+		return nil, err
+	}
+	return fold.Compile(b, s.folding, fold.Options{Off: q.FoldOff})
+}
+
+// Explain says what a query would do.
+func (s *Snapshot) Explain(q Query) (*exec.Report, error) {
+	c, took, err := s.Compile(q, nil)
+	if err != nil {
+		return nil, err
+	}
+	return exec.Explain(c, float64(took.Microseconds())/1000), nil
+}
+
+// ExplainView explains the view of a full name that is there.
+func (s *Snapshot) ExplainView(name string) (*exec.Report, error) {
+	return s.Explain(Definition(s.catalog.View(name)))
+}
+
+// Start runs a query. The caller takes its rows and closes it.
+func (s *Snapshot) Start(ctx context.Context, q Query, id string) (*exec.Run, error) {
+	c, took, err := s.Compile(q, nil)
+	if err != nil {
+		return nil, err
+	}
+	return exec.Start(ctx, c, s, exec.Options{ID: id, Planned: took, Measured: s.project.measure})
+}
+
+// RunThrough runs a query to its end, drops the rows and reports.
+func (s *Snapshot) RunThrough(ctx context.Context, q Query) (*exec.Report, error) {
+	run, err := s.Start(ctx, q, NewRunID())
+	if err != nil {
+		return nil, err
+	}
+	defer run.Close()
+	if err := run.Each(func(kernel.Batch) error { return nil }); err != nil {
+		return nil, err
+	}
+	return run.Report(), nil
+}
+
+// Rows runs a query of few rows, and gives them as texts; NULL is nil.
+func (s *Snapshot) Rows(ctx context.Context, q Query) ([][]*string, error) {
+	run, err := s.Start(ctx, q, NewRunID())
+	if err != nil {
+		return nil, err
+	}
+	defer run.Close()
+	out := [][]*string{}
+	err = run.Each(func(b kernel.Batch) error {
+		for r := range b.Len {
+			out = append(out, exec.RowTexts(run.Columns, b, r))
+		}
+		return nil
+	})
+	return out, err
+}
+
+// Open hands statements to their sources; see exec.Connector.
+func (s *Snapshot) Open(ctx context.Context, st *fold.Statement, text string) (exec.Reader, error) {
+	src, err := s.connected(st.Source)
+	if err != nil {
+		return nil, err
+	}
+	open := func(ctx context.Context) (exec.Reader, error) { return src.Conn.Open(ctx, st, text) }
+	var r exec.Reader
+	if src.IsServer() {
+		r, err = pool.Open(ctx, src.slots, open)
+	} else {
+		r, err = open(ctx)
+	}
+	if err != nil {
+		return nil, s.noticed(st.Source, err)
+	}
+	return &noticing{r, func(err error) error { return s.noticed(st.Source, err) }}, nil
+}
+
+// Verify compares tables with what is known of them; see exec.Verifier.
+func (s *Snapshot) Verify(ctx context.Context, source string, tables []*catalog.Table, reads plan.Reads) error {
+	src, err := s.connected(source)
+	if err != nil {
+		return err
+	}
+	if v, ok := src.Conn.(connect.Verifier); ok {
+		return v.Verify(ctx, tables, reads)
+	}
+	return nil
+}
+
+// noticed tells of a source that has drifted, and returns the error.
+func (s *Snapshot) noticed(source string, err error) error {
+	if value.Code(err) == value.CodeChanged && s.project.hooks.Drifted != nil {
+		s.project.hooks.Drifted(source, err)
+	}
+	return err
+}
+
+// noticing is a reader whose errors are noticed.
+type noticing struct {
+	exec.Reader
+	notice func(error) error
+}
+
+// Next gives the next rows; see exec.Reader.
+func (n *noticing) Next(ctx context.Context) (kernel.Batch, error) {
+	b, err := n.Reader.Next(ctx)
+	return b, n.notice(err)
+}
+
+// Unwrap returns the reader itself; see exec.Wrapper.
+func (n *noticing) Unwrap() exec.Reader { return n.Reader }

@@ -1,0 +1,179 @@
+package serve
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strconv"
+	"time"
+
+	"github.com/labstack/echo/v4"
+
+	"rovik/app/project"
+	"rovik/app/runs"
+	"rovik/core/exec"
+)
+
+// queryRequest is a text to explain or run. Layer and View say whose
+// definition it is, where it is one.
+type queryRequest struct {
+	SQL     string `json:"sql"`
+	FoldOff bool   `json:"foldOff"`
+	Layer   string `json:"layer"`
+	View    string `json:"view"`
+}
+
+func (q queryRequest) query() project.Query {
+	return project.Query{SQL: q.SQL, FoldOff: q.FoldOff, Layer: q.Layer, View: q.View}
+}
+
+func (h *handlers) explain(c echo.Context) error {
+	q, err := bind[queryRequest](c)
+	if err != nil {
+		return err
+	}
+	report, err := h.app.Now().Explain(q.query())
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, report)
+}
+
+func (h *handlers) sourcePlan(c echo.Context) error {
+	q, err := bind[queryRequest](c)
+	if err != nil {
+		return err
+	}
+	plans, err := h.app.Runs.SourcePlans(c.Request().Context(), q.query())
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, plans)
+}
+
+// pastRun is an ended run.
+type pastRun struct {
+	ID      string          `json:"id"`
+	SQL     string          `json:"sql"`
+	State   string          `json:"state"`
+	Error   string          `json:"error"`
+	BeganAt time.Time       `json:"beganAt"`
+	Report  json.RawMessage `json:"report"`
+}
+
+func (h *handlers) pastRuns(c echo.Context) error {
+	runs, err := h.app.Runs.Past(c.Request().Context(), 100)
+	if err != nil {
+		return err
+	}
+	out := []pastRun{}
+	for _, r := range runs {
+		out = append(out, pastRun{r.ID, r.SQL, r.State, r.Error, r.BeganAt, r.Report})
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+// startedRun is a run that has begun.
+type startedRun struct {
+	ID      string              `json:"id"`
+	Columns []exec.ReportColumn `json:"columns"`
+}
+
+func (h *handlers) startRun(c echo.Context) error {
+	q, err := bind[queryRequest](c)
+	if err != nil {
+		return err
+	}
+	run, err := h.app.Runs.Start(q.query())
+	if err != nil {
+		return err
+	}
+	out := startedRun{ID: run.ID, Columns: []exec.ReportColumn{}}
+	for _, col := range run.Columns {
+		out.Columns = append(out.Columns, exec.ReportColumn{Name: col.Name, Type: col.Type.String()})
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+// runStatus is how far a run is; it is what the events carry.
+type runStatus struct {
+	runs.Status
+	Problem *problem `json:"problem"`
+}
+
+// eventsEvery bounds how often progress is told.
+const eventsEvery = 100 * time.Millisecond
+
+// runEvents tells a run's progress as server-sent events until it ends.
+func (h *handlers) runEvents(c echo.Context) error {
+	run, err := h.app.Runs.Held(c.Param("id"))
+	if err != nil {
+		return err
+	}
+	w := c.Response()
+	w.Header().Set("Content-Type", "text/event-stream")
+	w.Header().Set("Cache-Control", "no-store")
+	w.WriteHeader(http.StatusOK)
+	tick := time.NewTicker(eventsEvery)
+	defer tick.Stop()
+	for {
+		s := run.Status()
+		out := runStatus{Status: s}
+		if s.Err != nil {
+			p := problemOf(s.Err)
+			out.Problem = &p
+		}
+		b, err := json.Marshal(out)
+		if err != nil {
+			return err
+		}
+		if _, err := fmt.Fprintf(w, "data: %s\n\n", b); err != nil {
+			return nil // the page has gone
+		}
+		w.Flush()
+		if s.State != "running" {
+			return nil
+		}
+		select {
+		case <-s.Changed:
+			// Told at once when it ends, and otherwise at intervals.
+			if run.Status().State != "running" {
+				continue
+			}
+		case <-c.Request().Context().Done():
+			return nil
+		case <-tick.C:
+			continue
+		}
+		select {
+		case <-tick.C:
+		case <-c.Request().Context().Done():
+			return nil
+		}
+	}
+}
+
+// maxPage is how many rows one request may ask for.
+const maxPage = 1000
+
+func (h *handlers) runRows(c echo.Context) error {
+	run, err := h.app.Runs.Held(c.Param("id"))
+	if err != nil {
+		return err
+	}
+	offset, err1 := strconv.Atoi(c.QueryParam("offset"))
+	limit, err2 := strconv.Atoi(c.QueryParam("limit"))
+	if err1 != nil || err2 != nil || offset < 0 || limit < 1 || limit > maxPage {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("offset counts from 0 and limit goes from 1 to %d", maxPage))
+	}
+	return c.JSON(http.StatusOK, run.Page(offset, limit))
+}
+
+func (h *handlers) stopRun(c echo.Context) error {
+	run, err := h.app.Runs.Held(c.Param("id"))
+	if err != nil {
+		return err
+	}
+	run.Stop()
+	return c.NoContent(http.StatusNoContent)
+}
