@@ -10,7 +10,7 @@ import (
 
 	"rovik/core/catalog"
 	"rovik/core/fold"
-	"rovik/core/kernel"
+	"rovik/core/function"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -265,7 +265,7 @@ func (s *Source) Aggregate(a plan.Agg) *fold.Reason {
 	if a.Func == "count" {
 		return nil
 	}
-	if kernel.OrderSensitive(a.Func) && len(a.Order) == 0 {
+	if function.OrderSensitive(a.Func) && len(a.Order) == 0 {
 		return Reasonf("row-order", "Say the order: "+a.Func+"(… ORDER BY …).", "%s() depends on the order of the rows, which %s chooses.", a.Func, s.Dialect.Product)
 	}
 	if r := s.floatReason(a.Func, a.Args); r != nil {
@@ -274,13 +274,9 @@ func (s *Source) Aggregate(a plan.Agg) *fold.Reason {
 	return s.Dialect.Aggregate(s, a)
 }
 
-// floatSums are the aggregates that add up doubles.
-var floatSums = map[string]bool{"sum": true, "avg": true, "variance": true, "var_samp": true, "var_pop": true, "stddev": true, "stddev_samp": true, "stddev_pop": true,
-	"corr": true, "covar_pop": true, "covar_samp": true, "regr_avgx": true, "regr_avgy": true, "regr_intercept": true, "regr_r2": true, "regr_slope": true,
-	"regr_sxx": true, "regr_sxy": true, "regr_syy": true}
-
+// floatReason says why an aggregate that adds up doubles is kept.
 func (s *Source) floatReason(name string, args []plan.Expr) *fold.Reason {
-	if floatSums[name] && len(args) > 0 && args[0].Type().Kind.IsFloat() {
+	if facts, _ := function.AggregateOf(name); facts.AddsUp && len(args) > 0 && args[0].Type().Kind.IsFloat() {
 		return Reasonf("float-order", "Cast to numeric, whose sums are exact.",
 			"Sums of %s depend on the order of the rows, which %s chooses.", args[0].Type(), s.Dialect.Product)
 	}
@@ -321,7 +317,7 @@ func (s *Source) Window(w plan.WindowCall) *fold.Reason {
 	if r := s.floatReason(w.Func, w.Args); r != nil {
 		return r
 	}
-	if kernel.OrderSensitive(w.Func) && len(w.Order) == 0 {
+	if function.OrderSensitive(w.Func) && len(w.Order) == 0 {
 		return Reasonf("row-order", "Add ORDER BY to the window.", "%s() depends on the order of the rows, which %s chooses.", w.Func, s.Dialect.Product)
 	}
 	if w.Func == "min" || w.Func == "max" {

@@ -4,6 +4,7 @@ import (
 	"strings"
 
 	"rovik/core/fold"
+	"rovik/core/function"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -122,7 +123,7 @@ func (p *Printer) aggregateCall(a plan.Agg) Rope {
 		filter = nil
 	}
 	list := Join(args, ", ")
-	if len(args) == 0 && !plan.OrderedSet(a.Func) {
+	if len(args) == 0 && !function.OrderedSet(a.Func) {
 		list = Text("*")
 	}
 	if a.Distinct {
@@ -139,7 +140,7 @@ func (p *Printer) aggregateCall(a plan.Agg) Rope {
 			keys = append(keys, p.sortBy(key, k))
 		}
 		order := Text("ORDER BY ").Add(Join(keys, ", "))
-		if plan.OrderedSet(a.Func) {
+		if function.OrderedSet(a.Func) {
 			out = out.Add(Text(") WITHIN GROUP ("), order)
 		} else {
 			out = out.Add(Text(" "), order)

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"strings"
 
+	"rovik/core/function"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -95,8 +96,10 @@ func (p *Printer) Exprs(exprs []plan.Expr) []Rope {
 // plainly one.
 func (p *Printer) Operand(e plan.Expr) Rope {
 	r := p.Expr(e)
-	if c, ok := e.(*plan.Call); ok && (infixOps[c.Op] || strings.HasSuffix(c.Op, " any") || strings.HasSuffix(c.Op, " all") || strings.HasPrefix(c.Op, "is ") || c.Op == "not" || c.Op == "in" || c.Op == "neg") {
-		return Text("(").Add(r, Text(")"))
+	if c, ok := e.(*plan.Call); ok {
+		if f, _ := function.Of(c.Op); f.Written != function.Call {
+			return Text("(").Add(r, Text(")"))
+		}
 	}
 	if c, ok := Const(e); ok && (c.Int < 0 || c.Float < 0 || c.Dec.Sign() < 0) {
 		return Text("(").Add(r, Text(")"))
@@ -164,11 +167,6 @@ func (p *Printer) condition(e plan.Expr, valid guards) Rope {
 
 // comparisons are those that are not true for NULL.
 var comparisons = map[string]bool{"=": true, "<>": true, "<": true, "<=": true, ">": true, ">=": true, "in": true}
-
-var infixOps = map[string]bool{"and": true, "or": true, "+": true, "-": true, "*": true, "/": true, "%": true, "||": true,
-	"=": true, "<>": true, "<": true, "<=": true, ">": true, ">=": true, "like": true, "ilike": true,
-	"is distinct from": true, "is not distinct from": true, "^": true, "&": true, "|": true, "#": true, "<<": true, ">>": true, "~": true, "~*": true,
-	"->": true, "->>": true, "#>": true, "#>>": true, "@>": true, "<@": true, "&&": true, "?": true, "?|": true, "?&": true, "#-": true, "similar to": true}
 
 // Compared writes an operand of a comparison, a group or a sort: text so that
 // it compares by code point, other kinds as they are. Widening casts between

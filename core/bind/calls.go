@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"rovik/core/catalog"
+	"rovik/core/function"
 	"rovik/core/kernel"
 	"rovik/core/plan"
 	"rovik/core/syntax"
@@ -243,7 +244,7 @@ func (x *exprBinder) aggregate(f *syntax.Func, org plan.Origin) plan.Expr {
 	inner := *x
 	inner.inAgg, inner.guard = true, nil
 	agg := plan.Agg{Func: f.Name, Distinct: f.Distinct, Org: org}
-	ordered := plan.OrderedSet(f.Name)
+	ordered := function.OrderedSet(f.Name)
 	if ordered != f.WithinGroup || ordered && len(f.OrderBy) != 1 {
 		b.fail(f.Span, value.Errorf("42809", "%s is an ordered-set aggregate exactly where WITHIN GROUP (ORDER BY one value) follows it", f.Name).
 			WithHint("write %s(…) %s", f.Name, map[bool]string{true: "WITHIN GROUP (ORDER BY …)"}[ordered]))
@@ -294,7 +295,7 @@ func (x *exprBinder) aggregate(f *syntax.Func, org plan.Origin) plan.Expr {
 		}
 		b.distinctOrder(f, agg)
 	}
-	if !kernel.OrderSensitive(f.Name) {
+	if !function.OrderSensitive(f.Name) {
 		agg.Order = nil
 	}
 	ref := owner.aggs.add(b, agg, typ)

@@ -1,6 +1,7 @@
 package bind
 
 import (
+	"rovik/core/function"
 	"rovik/core/kernel"
 	"rovik/core/plan"
 	"rovik/core/syntax"
@@ -113,7 +114,7 @@ func (x *exprBinder) windowCall(f *syntax.Func, org plan.Origin) plan.Expr {
 	if def.Frame != nil {
 		w.Frame = inner.frame(def, w.Order)
 	}
-	if kernel.IgnoresFrame(f.Name) {
+	if facts, _ := function.WindowOf(f.Name); facts.IgnoresFrame {
 		w.Frame = plan.DefaultFrame()
 	}
 	it := plan.WindowItem{Column: plan.Column{ID: b.ids.Next(), Name: f.Name, Type: typ}, WindowCall: w}

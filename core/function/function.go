@@ -1,50 +1,66 @@
-// Package function is the catalogue of functions and operators: what holds of
-// each whatever its arguments are. Rules and dialects ask here and nowhere else;
-// a test of the kernel, which computes them, calls every one with NULL in each
-// place and with values at all ends, and compares.
+// Package function is the catalogue of functions and operators, aggregates and window
+// functions: what holds of each whatever its arguments are, and how it is written. Rules,
+// dialects, binding and running ask here and nowhere else; tests of the kernel, which
+// computes them, call every one with NULL in each place and with values at all ends, in
+// any order and in parts, and compare.
 package function
 
 import (
-	"sort"
-	"strings"
+	"maps"
+	"slices"
 )
 
-// Facts are what rewriting relies on.
+// Facts are what holds of a function or operator.
 type Facts struct {
 	// Strict functions give NULL where an argument is NULL.
 	Strict bool
 	// Total functions give a value, or NULL, for all arguments: they raise no error.
 	Total bool
+	// Written is how a call is written.
+	Written Written
+	// Quantifier is Any or All of a comparison with the elements of an array, and Of the
+	// comparison.
+	Quantifier Quantifier
+	Of         string
 }
 
-// Of returns the facts of a function or operator, by the name that plans call it
-// by. What is not in the catalogue is taken to be neither strict nor total.
+// Written is how a call is written.
+type Written int
+
+// The ways of writing a call of f: f(x, y), x f y, f x, x f, and those that have a syntax
+// of their own.
+const (
+	Call Written = iota
+	Infix
+	Prefix
+	Suffix
+	Own
+)
+
+// Quantifier says how a comparison with the elements of an array counts.
+type Quantifier int
+
+// The quantifiers. Of no elements, Any is false and All is true.
+const (
+	One Quantifier = iota
+	Any
+	All
+)
+
+// Quantified names the operator that compares a value with the elements of an array.
+func Quantified(op string, q Quantifier) string {
+	return op + map[Quantifier]string{Any: " any", All: " all"}[q]
+}
+
+// Of returns the facts of a function or operator, by the name that plans call it by. What
+// is not in the catalogue is taken to be neither strict nor total.
 func Of(name string) (f Facts, known bool) {
-	if f, known := catalogue[name]; known {
-		return f, true
-	}
-	if strings.HasPrefix(name, "is ") { // tests for NULL, truth and difference
-		return Facts{Total: true}, true
-	}
-	for _, quantifier := range []string{" any", " all"} {
-		if op, is := strings.CutSuffix(name, quantifier); is {
-			// Of no elements, ANY is false and ALL is true.
-			f, known := Of(op)
-			return Facts{Total: f.Total}, known
-		}
-	}
-	return Facts{}, false
+	f, known = catalogue[name]
+	return f, known
 }
 
-// Names returns the names in the catalogue, sorted.
-func Names() []string {
-	names := make([]string, 0, len(catalogue))
-	for n := range catalogue {
-		names = append(names, n)
-	}
-	sort.Strings(names)
-	return names
-}
+// Names returns the names of functions and operators, sorted.
+func Names() []string { return slices.Sorted(maps.Keys(catalogue)) }
 
 // catalogue holds the facts by name.
 var catalogue = func() map[string]Facts {
@@ -57,13 +73,38 @@ var catalogue = func() map[string]Facts {
 		{Facts{Strict: true}, strict},
 		{Facts{Total: true}, total},
 		{Facts{}, neither},
+		{Facts{Total: true, Written: Suffix}, []string{"is null", "is not null", "is true", "is not true", "is false", "is not false"}},
+		{Facts{Total: true, Written: Infix}, []string{"is distinct from", "is not distinct from"}},
 	} {
 		for _, n := range list.names {
 			out[n] = list.facts
 		}
 	}
+	for way, names := range written {
+		for _, n := range names {
+			f := out[n]
+			f.Written = way
+			out[n] = f
+		}
+	}
+	for _, op := range quantified {
+		for _, q := range []Quantifier{Any, All} {
+			out[Quantified(op, q)] = Facts{Total: out[op].Total, Written: Infix, Quantifier: q, Of: op}
+		}
+	}
 	return out
 }()
+
+// quantified are the comparisons that are made with the elements of an array, too.
+var quantified = []string{"=", "<>", "<", "<=", ">", ">=", "like", "ilike", "~", "~*"}
+
+// written are the operators, by how they are written.
+var written = map[Written][]string{
+	Infix: {"and", "or", "+", "-", "*", "/", "%", "^", "||", "=", "<>", "<", "<=", ">", ">=", "like", "ilike", "similar to", "~", "~*", "^@", "&", "|", "#", "<<", ">>",
+		"->", "->>", "#>", "#>>", "@>", "<@", "&&", "?", "?|", "?&", "#-", "overlaps", "loosely ="},
+	Prefix: {"not", "neg", "bitnot"},
+	Own:    {"in", "array element", "array slice"},
+}
 
 // The names, by what holds of them.
 var (

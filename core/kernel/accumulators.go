@@ -8,6 +8,7 @@ import (
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/array"
 
+	"rovik/core/function"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -439,15 +440,16 @@ func (c *collecting) Result(groups int) (arrow.Array, error) {
 
 func argKinds(a plan.Agg) []value.Kind {
 	kinds := kindsOf(a.Args)
-	if plan.OrderedSet(a.Func) {
+	if function.OrderedSet(a.Func) {
 		kinds = append(kinds, a.Order[0].Expr.Type().Kind)
 	}
 	return kinds
 }
 
-func collect(nulls bool, final func(a plan.Agg, rows [][]value.Value) (value.Value, error)) func(plan.Agg, value.Kind) Accumulator {
+func collect(final func(a plan.Agg, rows [][]value.Value) (value.Value, error)) func(plan.Agg, value.Kind) Accumulator {
 	return func(a plan.Agg, result value.Kind) Accumulator {
-		return &collecting{kinds: argKinds(a), result: result, nulls: nulls, final: func(rows [][]value.Value) (value.Value, error) { return final(a, rows) }}
+		facts, _ := function.AggregateOf(a.Func)
+		return &collecting{kinds: argKinds(a), result: result, nulls: facts.KeepsNulls, final: func(rows [][]value.Value) (value.Value, error) { return final(a, rows) }}
 	}
 }
 

@@ -6,6 +6,7 @@ import (
 
 	"github.com/apache/arrow-go/v18/arrow"
 
+	"rovik/core/function"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -25,24 +26,15 @@ type Accumulator interface {
 type aggregate struct {
 	resolve func(kinds []value.Kind, sorted value.Kind) (args []value.Kind, result value.Kind, ok bool)
 	make    func(a plan.Agg, result value.Kind) Accumulator
-	// keepsNulls tells that rows with a NULL argument count too.
-	keepsNulls bool
-	// ordered tells that the order of the rows changes the result.
-	ordered bool
 }
 
-var aggregates = map[string]*aggregate{}
-
 // IsAggregate tells whether name is an aggregate function.
-func IsAggregate(name string) bool { return aggregates[name] != nil }
-
-// OrderSensitive tells whether the order of its rows changes an aggregate.
-func OrderSensitive(name string) bool { return aggregates[name] != nil && aggregates[name].ordered }
+func IsAggregate(name string) bool { return registered.aggregates[name] != nil }
 
 // Aggregates lists the aggregate functions.
 func Aggregates() []string {
 	var names []string
-	for n := range aggregates {
+	for n := range registered.aggregates {
 		names = append(names, n)
 	}
 	sort.Strings(names)
@@ -58,7 +50,7 @@ func ResolveAggregate(name string, kinds []value.Kind, sorted value.Kind) ([]val
 			known[i] = value.Text
 		}
 	}
-	if args, result, ok := aggregates[name].resolve(known, sorted); ok {
+	if args, result, ok := registered.aggregates[name].resolve(known, sorted); ok {
 		return args, value.Of(result), nil
 	}
 	return nil, value.Type{}, noSuchFunction(name, kinds)
@@ -67,30 +59,32 @@ func ResolveAggregate(name string, kinds []value.Kind, sorted value.Kind) ([]val
 // NewAccumulator makes the accumulator of an aggregate call. Its arguments are
 // the call's, then the keys of its order.
 func NewAccumulator(a plan.Agg, result value.Type) (Accumulator, error) {
-	def := aggregates[a.Func]
+	def := registered.aggregates[a.Func]
 	if def == nil {
 		return nil, fmt.Errorf("no accumulator for %s", a.Func)
 	}
 	inner := def.make(a, result.Kind)
+	facts, _ := function.AggregateOf(a.Func)
 	switch {
-	case len(a.Order) > 0 && def.ordered:
-		return &orderedAccumulator{inner: inner, agg: a, skipNulls: !def.keepsNulls}, nil
-	case a.Distinct && a.Func != "min" && a.Func != "max" && def.ordered:
+	case len(a.Order) > 0 && facts.Ordered:
+		return &orderedAccumulator{inner: inner, agg: a, skipNulls: !facts.KeepsNulls}, nil
+	case a.Distinct && a.Func != "min" && a.Func != "max" && facts.Ordered:
 		// DISTINCT alone gives PostgreSQL's order too: that of the values.
 		sorted := a
 		for _, x := range a.Args {
 			sorted.Order = append(sorted.Order, plan.SortKey{Expr: x})
 		}
-		return &orderedAccumulator{inner: inner, agg: sorted, own: true, skipNulls: !def.keepsNulls}, nil
+		return &orderedAccumulator{inner: inner, agg: sorted, own: true, skipNulls: !facts.KeepsNulls}, nil
 	case a.Distinct && a.Func != "min" && a.Func != "max":
-		return &distinctAccumulator{inner: inner, seen: map[string]struct{}{}, skipNulls: !def.keepsNulls}, nil
+		return &distinctAccumulator{inner: inner, seen: map[string]struct{}{}, skipNulls: !facts.KeepsNulls}, nil
 	}
 	return inner, nil
 }
 
-// Holds tells whether an aggregate keeps its rows until the end.
+// Holds reports whether an aggregate keeps its rows until the end.
 func Holds(a plan.Agg) bool {
-	return a.Distinct || len(a.Order) > 0 || a.Func == "array_agg" || a.Func == "string_agg" || a.Func == "json_agg" || a.Func == "jsonb_agg"
+	facts, _ := function.AggregateOf(a.Func)
+	return a.Distinct || len(a.Order) > 0 || facts.Holds
 }
 
 func grow[T any](s []T, n int) []T {
@@ -194,7 +188,7 @@ func (o *orderedAccumulator) Result(groups int) (arrow.Array, error) {
 	for i, r := range rows {
 		group[i] = o.group[r]
 	}
-	if plan.OrderedSet(o.agg.Func) {
+	if function.OrderedSet(o.agg.Func) {
 		args = cols
 	}
 	if err := o.inner.Add(takeAll(args, rows), group, groups); err != nil {

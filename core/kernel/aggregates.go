@@ -182,9 +182,9 @@ func mode(rows [][]value.Value) value.Value {
 	return best
 }
 
-func init() {
+func addAggregates(r *registry) {
 	f8, i8, num, t, b := value.Float8, value.Int8, value.Numeric, value.Text, value.Bool
-	aggregates["count"] = &aggregate{resolve: func(kinds []value.Kind, _ value.Kind) ([]value.Kind, value.Kind, bool) {
+	r.aggregates["count"] = &aggregate{resolve: func(kinds []value.Kind, _ value.Kind) ([]value.Kind, value.Kind, bool) {
 		args := append([]value.Kind{}, kinds...)
 		for i, k := range args {
 			if k == value.Null {
@@ -193,10 +193,10 @@ func init() {
 		}
 		return args, i8, len(kinds) < 2
 	}, make: func(plan.Agg, value.Kind) Accumulator { return &countAccumulator{} }}
-	aggregates["sum"] = &aggregate{resolve: numberResult(i8, num, value.Float4), make: sumOrAvg(false)}
-	aggregates["avg"] = &aggregate{resolve: numberResult(num, num, f8), make: sumOrAvg(true)}
+	r.aggregates["sum"] = &aggregate{resolve: numberResult(i8, num, value.Float4), make: sumOrAvg(false)}
+	r.aggregates["avg"] = &aggregate{resolve: numberResult(num, num, f8), make: sumOrAvg(true)}
 	for name, sign := range map[string]int{"min": -1, "max": 1} {
-		aggregates[name] = &aggregate{
+		r.aggregates[name] = &aggregate{
 			resolve: sameAs(func(k value.Kind) bool {
 				return k != b && k != value.UUID && k != value.JSON && k != value.JSONB && k != value.Bytea
 			}),
@@ -211,28 +211,28 @@ func init() {
 	both := func(op func(a, b int64) int64) func(have, next value.Value) value.Value {
 		return func(have, next value.Value) value.Value { have.Int = op(have.Int, next.Int); return have }
 	}
-	aggregates["bool_and"] = fold(boolean, both(func(a, b int64) int64 { return a & b }))
-	aggregates["every"] = aggregates["bool_and"]
-	aggregates["bool_or"] = fold(boolean, both(func(a, b int64) int64 { return a | b }))
-	aggregates["bit_and"] = fold(integers, both(func(a, b int64) int64 { return a & b }))
-	aggregates["bit_or"] = fold(integers, both(func(a, b int64) int64 { return a | b }))
-	aggregates["bit_xor"] = fold(integers, both(func(a, b int64) int64 { return a ^ b }))
+	r.aggregates["bool_and"] = fold(boolean, both(func(a, b int64) int64 { return a & b }))
+	r.aggregates["every"] = r.aggregates["bool_and"]
+	r.aggregates["bool_or"] = fold(boolean, both(func(a, b int64) int64 { return a | b }))
+	r.aggregates["bit_and"] = fold(integers, both(func(a, b int64) int64 { return a & b }))
+	r.aggregates["bit_or"] = fold(integers, both(func(a, b int64) int64 { return a | b }))
+	r.aggregates["bit_xor"] = fold(integers, both(func(a, b int64) int64 { return a ^ b }))
 	for name, v := range map[string]*aggregate{"var_samp": variance(true, false), "variance": variance(true, false), "var_pop": variance(false, false),
 		"stddev_samp": variance(true, true), "stddev": variance(true, true), "stddev_pop": variance(false, true)} {
-		aggregates[name] = v
+		r.aggregates[name] = v
 	}
-	aggregates["regr_count"] = &aggregate{resolve: ofKinds(i8, f8, f8), make: func(plan.Agg, value.Kind) Accumulator { return &pairCount{} }}
-	aggregates["regr_sxx"] = regression(1, func(m moments) (float64, bool) { return m.sxx, true })
-	aggregates["regr_syy"] = regression(1, func(m moments) (float64, bool) { return m.syy, true })
-	aggregates["regr_sxy"] = regression(1, func(m moments) (float64, bool) { return m.sxy, true })
-	aggregates["regr_avgx"] = regression(1, func(m moments) (float64, bool) { return m.sx / m.n, true })
-	aggregates["regr_avgy"] = regression(1, func(m moments) (float64, bool) { return m.sy / m.n, true })
-	aggregates["covar_pop"] = regression(1, func(m moments) (float64, bool) { return m.sxy / m.n, true })
-	aggregates["covar_samp"] = regression(2, func(m moments) (float64, bool) { return m.sxy / (m.n - 1), true })
-	aggregates["corr"] = regression(1, func(m moments) (float64, bool) {
+	r.aggregates["regr_count"] = &aggregate{resolve: ofKinds(i8, f8, f8), make: func(plan.Agg, value.Kind) Accumulator { return &pairCount{} }}
+	r.aggregates["regr_sxx"] = regression(1, func(m moments) (float64, bool) { return m.sxx, true })
+	r.aggregates["regr_syy"] = regression(1, func(m moments) (float64, bool) { return m.syy, true })
+	r.aggregates["regr_sxy"] = regression(1, func(m moments) (float64, bool) { return m.sxy, true })
+	r.aggregates["regr_avgx"] = regression(1, func(m moments) (float64, bool) { return m.sx / m.n, true })
+	r.aggregates["regr_avgy"] = regression(1, func(m moments) (float64, bool) { return m.sy / m.n, true })
+	r.aggregates["covar_pop"] = regression(1, func(m moments) (float64, bool) { return m.sxy / m.n, true })
+	r.aggregates["covar_samp"] = regression(2, func(m moments) (float64, bool) { return m.sxy / (m.n - 1), true })
+	r.aggregates["corr"] = regression(1, func(m moments) (float64, bool) {
 		return m.sxy / math.Sqrt(m.sxx*m.syy), m.sxx != 0 && m.syy != 0
 	})
-	aggregates["regr_r2"] = regression(1, func(m moments) (float64, bool) {
+	r.aggregates["regr_r2"] = regression(1, func(m moments) (float64, bool) {
 		if m.sxx == 0 {
 			return 0, false
 		}
@@ -241,18 +241,18 @@ func init() {
 		}
 		return m.sxy * m.sxy / (m.sxx * m.syy), true
 	})
-	aggregates["regr_slope"] = regression(1, func(m moments) (float64, bool) { return m.sxy / m.sxx, m.sxx != 0 })
-	aggregates["regr_intercept"] = regression(1, func(m moments) (float64, bool) {
+	r.aggregates["regr_slope"] = regression(1, func(m moments) (float64, bool) { return m.sxy / m.sxx, m.sxx != 0 })
+	r.aggregates["regr_intercept"] = regression(1, func(m moments) (float64, bool) {
 		return (m.sy - m.sx*m.sxy/m.sxx) / m.n, m.sxx != 0
 	})
-	aggregates["string_agg"] = &aggregate{resolve: func(kinds []value.Kind, _ value.Kind) ([]value.Kind, value.Kind, bool) {
+	r.aggregates["string_agg"] = &aggregate{resolve: func(kinds []value.Kind, _ value.Kind) ([]value.Kind, value.Kind, bool) {
 		for _, k := range []value.Kind{t, value.Bytea} {
 			if fits(kinds, []value.Kind{k, k}) {
 				return []value.Kind{k, k}, k, true
 			}
 		}
 		return nil, 0, false
-	}, ordered: true, keepsNulls: true, make: collect(true, func(_ plan.Agg, rows [][]value.Value) (value.Value, error) {
+	}, make: collect(func(_ plan.Agg, rows [][]value.Value) (value.Value, error) {
 		var out strings.Builder
 		any := false
 		for _, r := range rows {
@@ -267,12 +267,12 @@ func init() {
 		}
 		return value.Value{Str: out.String(), IsNull: !any}, nil
 	})}
-	aggregates["array_agg"] = &aggregate{resolve: func(kinds []value.Kind, _ value.Kind) ([]value.Kind, value.Kind, bool) {
+	r.aggregates["array_agg"] = &aggregate{resolve: func(kinds []value.Kind, _ value.Kind) ([]value.Kind, value.Kind, bool) {
 		if len(kinds) != 1 || kinds[0].IsArray() {
 			return nil, 0, false
 		}
 		return kinds, value.ArrayOf(kinds[0]), true
-	}, ordered: true, keepsNulls: true, make: collect(true, func(_ plan.Agg, rows [][]value.Value) (value.Value, error) {
+	}, make: collect(func(_ plan.Agg, rows [][]value.Value) (value.Value, error) {
 		var out []value.Value
 		for _, r := range rows {
 			out = append(out, r[0])
@@ -280,18 +280,18 @@ func init() {
 		return listValue(out), nil
 	})}
 	for _, k := range []value.Kind{value.JSON, value.JSONB} {
-		aggregates[k.String()+"_agg"] = &aggregate{resolve: func(kinds []value.Kind, _ value.Kind) ([]value.Kind, value.Kind, bool) {
+		r.aggregates[k.String()+"_agg"] = &aggregate{resolve: func(kinds []value.Kind, _ value.Kind) ([]value.Kind, value.Kind, bool) {
 			return kinds, k, len(kinds) == 1
-		}, ordered: true, keepsNulls: true, make: collect(true, func(_ plan.Agg, rows [][]value.Value) (value.Value, error) {
+		}, make: collect(func(_ plan.Agg, rows [][]value.Value) (value.Value, error) {
 			out := []value.JSONValue{}
 			for _, r := range rows {
 				out = append(out, toJSON(r[0]))
 			}
 			return builtJSON(out, k), nil
 		})}
-		aggregates[k.String()+"_object_agg"] = &aggregate{resolve: func(kinds []value.Kind, _ value.Kind) ([]value.Kind, value.Kind, bool) {
+		r.aggregates[k.String()+"_object_agg"] = &aggregate{resolve: func(kinds []value.Kind, _ value.Kind) ([]value.Kind, value.Kind, bool) {
 			return kinds, k, len(kinds) == 2
-		}, ordered: true, keepsNulls: true, make: collect(true, func(_ plan.Agg, rows [][]value.Value) (value.Value, error) {
+		}, make: collect(func(_ plan.Agg, rows [][]value.Value) (value.Value, error) {
 			o := &value.JSONObject{}
 			for _, r := range rows {
 				if r[0].IsNull {
@@ -313,15 +313,15 @@ func init() {
 		"percentile_cont": {percentileCont, func(sorted value.Kind) bool { return sorted == f8 || sorted == value.Interval }},
 		"percentile_disc": {percentileDisc, func(sorted value.Kind) bool { return true }},
 	} {
-		aggregates[name] = &aggregate{resolve: func(kinds []value.Kind, sorted value.Kind) ([]value.Kind, value.Kind, bool) {
+		r.aggregates[name] = &aggregate{resolve: func(kinds []value.Kind, sorted value.Kind) ([]value.Kind, value.Kind, bool) {
 			if len(kinds) == 1 && kinds[0].IsArray() && !sorted.IsArray() {
 				elem := []value.Kind{kinds[0].Elem()}
 				return []value.Kind{value.ArrayOf(f8)}, value.ArrayOf(sorted), fits(elem, []value.Kind{f8}) && p.takes(sorted)
 			}
 			return []value.Kind{f8}, sorted, fits(kinds, []value.Kind{f8}) && p.takes(sorted)
-		}, ordered: true, make: collect(false, func(_ plan.Agg, rows [][]value.Value) (value.Value, error) { return percentile(rows, p.at) })}
+		}, make: collect(func(_ plan.Agg, rows [][]value.Value) (value.Value, error) { return percentile(rows, p.at) })}
 	}
-	aggregates["mode"] = &aggregate{resolve: func(kinds []value.Kind, sorted value.Kind) ([]value.Kind, value.Kind, bool) {
+	r.aggregates["mode"] = &aggregate{resolve: func(kinds []value.Kind, sorted value.Kind) ([]value.Kind, value.Kind, bool) {
 		return nil, sorted, len(kinds) == 0
-	}, ordered: true, make: collect(false, func(_ plan.Agg, rows [][]value.Value) (value.Value, error) { return mode(rows), nil })}
+	}, make: collect(func(_ plan.Agg, rows [][]value.Value) (value.Value, error) { return mode(rows), nil })}
 }

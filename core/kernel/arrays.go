@@ -27,8 +27,8 @@ func arrayAnd(kinds []value.Kind, arrayAt, elemAt int) (value.Kind, bool) {
 
 // onArray defines a polymorphic function whose first argument is an array and
 // whose others are of fixed kinds.
-func onArray(name string, result func(arr value.Kind) value.Kind, strict bool, f func(arr value.Kind, args []value.Value) (value.Value, error), rest ...value.Kind) {
-	polymorphic[name] = func(kinds []value.Kind) *Func {
+func onArray(r *registry, name string, result func(arr value.Kind) value.Kind, strict bool, f func(arr value.Kind, args []value.Value) (value.Value, error), rest ...value.Kind) {
+	r.polymorphic[name] = func(kinds []value.Kind) *Func {
 		if len(kinds) != 1+len(rest) || !kinds[0].IsArray() {
 			return nil
 		}
@@ -43,8 +43,8 @@ func onArray(name string, result func(arr value.Kind) value.Kind, strict bool, f
 }
 
 // withElement defines a polymorphic function of an array and elements of it.
-func withElement(name string, arrayAt, elemAt, count int, result func(arr value.Kind) value.Kind, f scalar) {
-	polymorphic[name] = func(kinds []value.Kind) *Func {
+func withElement(r *registry, name string, arrayAt, elemAt, count int, result func(arr value.Kind) value.Kind, f scalar) {
+	r.polymorphic[name] = func(kinds []value.Kind) *Func {
 		if len(kinds) != count {
 			return nil
 		}
@@ -93,7 +93,7 @@ func concatLists(a, b []value.Value) value.Value {
 	return listValue(append(append(make([]value.Value, 0, len(a)+len(b)), a...), b...))
 }
 
-func init() {
+func addArrays(r *registry) {
 	i4, t, b := value.Int4, value.Text, value.Bool
 	dimension := func(f func(n int64) int64) func(value.Kind, []value.Value) (value.Value, error) {
 		return func(_ value.Kind, a []value.Value) (value.Value, error) {
@@ -103,25 +103,25 @@ func init() {
 			return intValue(f(int64(len(a[0].List)))), nil
 		}
 	}
-	onArray("array_length", fixed(i4), true, dimension(func(n int64) int64 { return n }), i4)
-	onArray("array_upper", fixed(i4), true, dimension(func(n int64) int64 { return n }), i4)
-	onArray("array_lower", fixed(i4), true, dimension(func(int64) int64 { return 1 }), i4)
-	onArray("array_ndims", fixed(i4), true, dimension(func(int64) int64 { return 1 }))
-	onArray("cardinality", fixed(i4), true, func(_ value.Kind, a []value.Value) (value.Value, error) { return intValue(int64(len(a[0].List))), nil })
-	onArray("trim_array", same, true, func(_ value.Kind, a []value.Value) (value.Value, error) {
+	onArray(r, "array_length", fixed(i4), true, dimension(func(n int64) int64 { return n }), i4)
+	onArray(r, "array_upper", fixed(i4), true, dimension(func(n int64) int64 { return n }), i4)
+	onArray(r, "array_lower", fixed(i4), true, dimension(func(int64) int64 { return 1 }), i4)
+	onArray(r, "array_ndims", fixed(i4), true, dimension(func(int64) int64 { return 1 }))
+	onArray(r, "cardinality", fixed(i4), true, func(_ value.Kind, a []value.Value) (value.Value, error) { return intValue(int64(len(a[0].List))), nil })
+	onArray(r, "trim_array", same, true, func(_ value.Kind, a []value.Value) (value.Value, error) {
 		n := int64(len(a[0].List))
 		if a[1].Int < 0 || a[1].Int > n {
 			return nullValue(), value.Errorf("2202E", "number of elements to trim must be between 0 and %d", n)
 		}
 		return listValue(a[0].List[:n-a[1].Int]), nil
 	}, i4)
-	onArray("array element", func(k value.Kind) value.Kind { return k.Elem() }, true, func(_ value.Kind, a []value.Value) (value.Value, error) {
+	onArray(r, "array element", func(k value.Kind) value.Kind { return k.Elem() }, true, func(_ value.Kind, a []value.Value) (value.Value, error) {
 		if i := a[1].Int; i >= 1 && i <= int64(len(a[0].List)) {
 			return a[0].List[i-1], nil
 		}
 		return nullValue(), nil
 	}, i4)
-	onArray("array slice", same, true, func(_ value.Kind, a []value.Value) (value.Value, error) {
+	onArray(r, "array slice", same, true, func(_ value.Kind, a []value.Value) (value.Value, error) {
 		from, to := max(a[1].Int, 1), min(a[2].Int, int64(len(a[0].List)))
 		if from > to {
 			return listValue(nil), nil
@@ -145,19 +145,19 @@ func init() {
 		}
 		return textValue(strings.Join(parts, a[1].Str)), nil
 	}
-	onArray("array_to_string", fixed(t), false, joined, t)
-	two := polymorphic["array_to_string"]
-	onArray("array_to_string", fixed(t), false, joined, t, t)
-	three := polymorphic["array_to_string"]
-	polymorphic["array_to_string"] = func(kinds []value.Kind) *Func {
+	onArray(r, "array_to_string", fixed(t), false, joined, t)
+	two := r.polymorphic["array_to_string"]
+	onArray(r, "array_to_string", fixed(t), false, joined, t, t)
+	three := r.polymorphic["array_to_string"]
+	r.polymorphic["array_to_string"] = func(kinds []value.Kind) *Func {
 		if len(kinds) == 2 {
 			return two(kinds)
 		}
 		return three(kinds)
 	}
-	withElement("array_append", 0, 1, 2, same, func(a []value.Value) (value.Value, error) { return concatLists(a[0].List, a[1:2]), nil })
-	withElement("array_prepend", 1, 0, 2, same, func(a []value.Value) (value.Value, error) { return concatLists(a[0:1], a[1].List), nil })
-	withElement("array_position", 0, 1, 2, fixed(i4), func(a []value.Value) (value.Value, error) {
+	withElement(r, "array_append", 0, 1, 2, same, func(a []value.Value) (value.Value, error) { return concatLists(a[0].List, a[1:2]), nil })
+	withElement(r, "array_prepend", 1, 0, 2, same, func(a []value.Value) (value.Value, error) { return concatLists(a[0:1], a[1].List), nil })
+	withElement(r, "array_position", 0, 1, 2, fixed(i4), func(a []value.Value) (value.Value, error) {
 		for i, x := range a[0].List {
 			if matches(x, a[1]) {
 				return intValue(int64(i + 1)), nil
@@ -165,7 +165,7 @@ func init() {
 		}
 		return nullValue(), nil
 	})
-	withElement("array_positions", 0, 1, 2, fixed(value.ArrayOf(i4)), func(a []value.Value) (value.Value, error) {
+	withElement(r, "array_positions", 0, 1, 2, fixed(value.ArrayOf(i4)), func(a []value.Value) (value.Value, error) {
 		if a[0].IsNull {
 			return nullValue(), nil
 		}
@@ -177,7 +177,7 @@ func init() {
 		}
 		return listValue(out), nil
 	})
-	withElement("array_remove", 0, 1, 2, same, func(a []value.Value) (value.Value, error) {
+	withElement(r, "array_remove", 0, 1, 2, same, func(a []value.Value) (value.Value, error) {
 		if a[0].IsNull {
 			return nullValue(), nil
 		}
@@ -189,7 +189,7 @@ func init() {
 		}
 		return listValue(out), nil
 	})
-	withElement("array_replace", 0, 1, 3, same, func(a []value.Value) (value.Value, error) {
+	withElement(r, "array_replace", 0, 1, 3, same, func(a []value.Value) (value.Value, error) {
 		if a[0].IsNull {
 			return nullValue(), nil
 		}
@@ -222,8 +222,8 @@ func init() {
 		}
 		return concatLists(a[0].List, a[1].List), nil
 	}
-	polymorphic["array_cat"] = pairOfArrays("array_cat", same, false, cat)
-	polymorphic["||"] = func(kinds []value.Kind) *Func {
+	r.polymorphic["array_cat"] = pairOfArrays("array_cat", same, false, cat)
+	r.polymorphic["||"] = func(kinds []value.Kind) *Func {
 		if len(kinds) != 2 {
 			return nil
 		}
@@ -238,16 +238,16 @@ func init() {
 			return f
 		}
 		if kinds[0].IsArray() {
-			return rename(polymorphic["array_append"](kinds))
+			return rename(r.polymorphic["array_append"](kinds))
 		}
 		if kinds[1].IsArray() {
-			return rename(polymorphic["array_prepend"](kinds))
+			return rename(r.polymorphic["array_prepend"](kinds))
 		}
 		return nil
 	}
 	relation := func(name string, f func(a, b []value.Value) bool) {
 		make := pairOfArrays(name, fixed(b), true, func(a []value.Value) (value.Value, error) { return boolValue(f(a[0].List, a[1].List)), nil })
-		polymorphic[name] = make
+		r.polymorphic[name] = make
 	}
 	relation("@>", contains)
 	relation("<@", func(a, b []value.Value) bool { return contains(b, a) })
@@ -262,9 +262,9 @@ func init() {
 		return false
 	})
 	for op, holds := range comparisons {
-		polymorphic[op] = pairOfArrays(op, fixed(b), true, func(a []value.Value) (value.Value, error) { return boolValue(holds(value.Compare(a[0], a[1]))), nil })
+		r.polymorphic[op] = pairOfArrays(op, fixed(b), true, func(a []value.Value) (value.Value, error) { return boolValue(holds(value.Compare(a[0], a[1]))), nil })
 	}
-	polymorphic["array"] = func(kinds []value.Kind) *Func {
+	r.polymorphic["array"] = func(kinds []value.Kind) *Func {
 		if len(kinds) == 0 {
 			return nil
 		}
@@ -296,8 +296,8 @@ func init() {
 		}
 		return listValue(out), nil
 	}
-	define(boxed("string_to_array", []value.Kind{t, t}, value.ArrayOf(t), false, split))
-	define(boxed("string_to_array", []value.Kind{t, t, t}, value.ArrayOf(t), false, split))
+	define(r, boxed("string_to_array", []value.Kind{t, t}, value.ArrayOf(t), false, split))
+	define(r, boxed("string_to_array", []value.Kind{t, t, t}, value.ArrayOf(t), false, split))
 	counted := func(nulls bool) func(kinds []value.Kind) *Func {
 		return func(kinds []value.Kind) *Func {
 			return boxed("num_nulls", kinds, i4, false, func(a []value.Value) (value.Value, error) {
@@ -311,7 +311,7 @@ func init() {
 			})
 		}
 	}
-	polymorphic["num_nulls"], polymorphic["num_nonnulls"] = counted(true), counted(false)
+	r.polymorphic["num_nulls"], r.polymorphic["num_nonnulls"] = counted(true), counted(false)
 }
 
 // comparisons are the six, by how they judge an order.

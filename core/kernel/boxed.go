@@ -41,8 +41,8 @@ func boxed(name string, args []value.Kind, result value.Kind, strict bool, f sca
 }
 
 // box defines a strict function of fixed kinds.
-func box(name string, result value.Kind, f scalar, args ...value.Kind) {
-	define(boxed(name, args, result, true, f))
+func box(r *registry, name string, result value.Kind, f scalar, args ...value.Kind) {
+	define(r, boxed(name, args, result, true, f))
 }
 
 // Short ways to make results.
@@ -52,14 +52,3 @@ func boolValue(b bool) value.Value          { return value.BoolOf(b) }
 func floatValue(f float64) value.Value      { return value.FloatOf(f) }
 func nullValue() value.Value                { return value.Value{IsNull: true} }
 func listValue(l []value.Value) value.Value { return value.Value{List: l} }
-
-// polymorphic makes overloads for kinds that fit a pattern, as arrays of
-// anything. It returns nil where they do not fit.
-var polymorphic = map[string]func(kinds []value.Kind) *Func{}
-
-func resolvePolymorphic(name string, kinds []value.Kind) *Func {
-	if make, ok := polymorphic[name]; ok {
-		return make(kinds)
-	}
-	return nil
-}

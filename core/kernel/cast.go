@@ -47,34 +47,34 @@ func castFunc(from, to value.Kind) *Func {
 	return nil
 }
 
-func defCast[A, R any](from, to value.Kind, f func(A) (R, error)) {
-	def1(castName(to), from, to, f)
+func defCast[A, R any](r *registry, from, to value.Kind, f func(A) (R, error)) {
+	def1(r, castName(to), from, to, f)
 }
 
-func defIntCasts[A value.Integer](from value.Kind) {
+func defIntCasts[A value.Integer](r *registry, from value.Kind) {
 	if from != value.Int2 {
-		defCast(from, value.Int2, value.IntToInt[A, int16])
+		defCast(r, from, value.Int2, value.IntToInt[A, int16])
 	}
 	if from != value.Int4 {
-		defCast(from, value.Int4, value.IntToInt[A, int32])
+		defCast(r, from, value.Int4, value.IntToInt[A, int32])
 	}
 	if from != value.Int8 {
-		defCast(from, value.Int8, value.IntToInt[A, int64])
+		defCast(r, from, value.Int8, value.IntToInt[A, int64])
 	}
-	defCast(from, value.Numeric, sure1(func(a A) value.Decimal { return value.DecimalFromInt(int64(a)) }))
-	defCast(from, value.Float8, sure1(func(a A) float64 { return float64(a) }))
+	defCast(r, from, value.Numeric, sure1(func(a A) value.Decimal { return value.DecimalFromInt(int64(a)) }))
+	defCast(r, from, value.Float8, sure1(func(a A) float64 { return float64(a) }))
 }
 
-func defToInt[A any](from value.Kind, f func(A) (int64, error)) {
-	defCast(from, value.Int8, f)
-	defCast(from, value.Int4, func(a A) (int32, error) {
+func defToInt[A any](r *registry, from value.Kind, f func(A) (int64, error)) {
+	defCast(r, from, value.Int8, f)
+	defCast(r, from, value.Int4, func(a A) (int32, error) {
 		i, err := f(a)
 		if err != nil {
 			return 0, err
 		}
 		return value.IntToInt[int64, int32](i)
 	})
-	defCast(from, value.Int2, func(a A) (int16, error) {
+	defCast(r, from, value.Int2, func(a A) (int16, error) {
 		i, err := f(a)
 		if err != nil {
 			return 0, err
@@ -85,83 +85,83 @@ func defToInt[A any](from value.Kind, f func(A) (int64, error)) {
 
 // defText defines the casts between text and a kind by the kind's own parser
 // and printer.
-func defText[A any](k value.Kind, parse func(string) (A, error), format func(A) string) {
-	defCast(value.Text, k, parse)
-	defCast(k, value.Text, sure1(format))
+func defText[A any](r *registry, k value.Kind, parse func(string) (A, error), format func(A) string) {
+	defCast(r, value.Text, k, parse)
+	defCast(r, k, value.Text, sure1(format))
 }
 
-func intText[T value.Integer](k value.Kind) {
-	defText(k, func(s string) (T, error) {
+func intText[T value.Integer](r *registry, k value.Kind) {
+	defText(r, k, func(s string) (T, error) {
 		i, err := value.ParseInt(k, s)
 		return T(i), err
 	}, func(i T) string { return value.IntOf(k, int64(i)).String() })
 }
 
-func init() {
+func addCasts(r *registry) {
 	type dec = value.Decimal
 	b, i4, num, f8 := value.Bool, value.Int4, value.Numeric, value.Float8
 	d, ts, tz := value.Date, value.Timestamp, value.TimestampTZ
-	defIntCasts[int16](value.Int2)
-	defIntCasts[int32](i4)
-	defIntCasts[int64](value.Int8)
-	defToInt(num, dec.Int64)
-	defToInt(f8, value.FloatToInt[int64])
-	defCast(num, f8, sure1(dec.Float64))
-	defCast(f8, num, floatToDecimal)
-	defCast(i4, b, sure1(func(i int32) bool { return i != 0 }))
-	defCast(b, i4, sure1(func(x bool) int32 {
+	defIntCasts[int16](r, value.Int2)
+	defIntCasts[int32](r, i4)
+	defIntCasts[int64](r, value.Int8)
+	defToInt(r, num, dec.Int64)
+	defToInt(r, f8, value.FloatToInt[int64])
+	defCast(r, num, f8, sure1(dec.Float64))
+	defCast(r, f8, num, floatToDecimal)
+	defCast(r, i4, b, sure1(func(i int32) bool { return i != 0 }))
+	defCast(r, b, i4, sure1(func(x bool) int32 {
 		if x {
 			return 1
 		}
 		return 0
 	}))
-	intText[int16](value.Int2)
-	intText[int32](i4)
-	intText[int64](value.Int8)
-	defText(b, value.ParseBool, value.FormatBool)
-	defText(num, value.ParseDecimal, dec.String)
-	defText(f8, value.ParseFloat, value.FormatFloat)
-	defText(d, func(s string) (date, error) { return toDate(value.ParseDate(s)) }, func(x date) string { return value.FormatDate(int32(x)) })
-	defText(ts, func(s string) (stamp, error) { return toStamp(value.ParseTimestamp(s)) }, func(x stamp) string { return value.FormatTimestamp(int64(x)) })
-	defText(tz, func(s string) (stamp, error) { return toStamp(value.ParseTimestampTZ(s)) }, func(x stamp) string { return value.FormatTimestampTZ(int64(x)) })
-	defText(value.Interval, value.ParseInterval, value.Span.String)
+	intText[int16](r, value.Int2)
+	intText[int32](r, i4)
+	intText[int64](r, value.Int8)
+	defText(r, b, value.ParseBool, value.FormatBool)
+	defText(r, num, value.ParseDecimal, dec.String)
+	defText(r, f8, value.ParseFloat, value.FormatFloat)
+	defText(r, d, func(s string) (date, error) { return toDate(value.ParseDate(s)) }, func(x date) string { return value.FormatDate(int32(x)) })
+	defText(r, ts, func(s string) (stamp, error) { return toStamp(value.ParseTimestamp(s)) }, func(x stamp) string { return value.FormatTimestamp(int64(x)) })
+	defText(r, tz, func(s string) (stamp, error) { return toStamp(value.ParseTimestampTZ(s)) }, func(x stamp) string { return value.FormatTimestampTZ(int64(x)) })
+	defText(r, value.Interval, value.ParseInterval, value.Span.String)
 	for _, k := range []value.Kind{ts, tz} {
-		defCast(d, k, sure1(func(x date) stamp { return stamp(startOf(x)) }))
-		defCast(k, d, sure1(func(x stamp) date { return date(value.DayOf(int64(x))) }))
+		defCast(r, d, k, sure1(func(x date) stamp { return stamp(startOf(x)) }))
+		defCast(r, k, d, sure1(func(x stamp) date { return date(value.DayOf(int64(x))) }))
 	}
 	f4, tm, ch := value.Float4, value.Time, value.Char
-	defCast(f4, f8, sure1(func(x float32) float64 { return float64(x) }))
-	defCast(f8, f4, func(x float64) (float32, error) { return value.ToReal(x) })
-	defCast(num, f4, func(x dec) (float32, error) { return value.ToReal(x.Float64()) })
-	defCast(f4, num, func(x float32) (dec, error) { return realToDecimal(float64(x)) })
-	defToInt(f4, func(x float32) (int64, error) { return value.FloatToInt[int64](float64(x)) })
-	defText(f4, func(s string) (float32, error) { f, err := value.ParseReal(s); return float32(f), err }, func(x float32) string { return value.FormatReal(float64(x)) })
-	defCast(value.Int2, f4, sure1(func(x int16) float32 { return float32(x) }))
-	defCast(i4, f4, sure1(func(x int32) float32 { return float32(x) }))
-	defCast(value.Int8, f4, sure1(func(x int64) float32 { return float32(x) }))
-	defText(tm, func(s string) (clock, error) { us, err := value.ParseTime(s); return clock(us), err }, func(x clock) string { return value.FormatTime(int64(x)) })
+	defCast(r, f4, f8, sure1(func(x float32) float64 { return float64(x) }))
+	defCast(r, f8, f4, func(x float64) (float32, error) { return value.ToReal(x) })
+	defCast(r, num, f4, func(x dec) (float32, error) { return value.ToReal(x.Float64()) })
+	defCast(r, f4, num, func(x float32) (dec, error) { return realToDecimal(float64(x)) })
+	defToInt(r, f4, func(x float32) (int64, error) { return value.FloatToInt[int64](float64(x)) })
+	defText(r, f4, func(s string) (float32, error) { f, err := value.ParseReal(s); return float32(f), err }, func(x float32) string { return value.FormatReal(float64(x)) })
+	defCast(r, value.Int2, f4, sure1(func(x int16) float32 { return float32(x) }))
+	defCast(r, i4, f4, sure1(func(x int32) float32 { return float32(x) }))
+	defCast(r, value.Int8, f4, sure1(func(x int64) float32 { return float32(x) }))
+	defText(r, tm, func(s string) (clock, error) { us, err := value.ParseTime(s); return clock(us), err }, func(x clock) string { return value.FormatTime(int64(x)) })
 	for _, k := range []value.Kind{ts, tz} {
-		defCast(k, tm, sure1(func(x stamp) clock { return clock(int64(x) - startOf(date(value.DayOf(int64(x))))) }))
+		defCast(r, k, tm, sure1(func(x stamp) clock { return clock(int64(x) - startOf(date(value.DayOf(int64(x))))) }))
 	}
-	defCast(tm, value.Interval, sure1(func(x clock) value.Span { return value.Span{Micros: int64(x)} }))
-	defCast(value.Interval, tm, sure1(func(s value.Span) clock {
+	defCast(r, tm, value.Interval, sure1(func(x clock) value.Span { return value.Span{Micros: int64(x)} }))
+	defCast(r, value.Interval, tm, sure1(func(s value.Span) clock {
 		us := s.Micros % value.MicrosPerDay
 		if us < 0 {
 			us += value.MicrosPerDay
 		}
 		return clock(us)
 	}))
-	defText(value.UUID, value.ParseUUID, func(s string) string { return s })
-	defText(value.Bytea, func(s string) ([]byte, error) { b, err := value.ParseBytes(s); return []byte(b), err },
+	defText(r, value.UUID, value.ParseUUID, func(s string) string { return s })
+	defText(r, value.Bytea, func(s string) ([]byte, error) { b, err := value.ParseBytes(s); return []byte(b), err },
 		func(b []byte) string { return value.Value{Kind: value.Bytea, Str: string(b)}.String() })
-	defText(ch, sure1(func(s string) string { return s }), value.Unpadded)
+	defText(r, ch, sure1(func(s string) string { return s }), value.Unpadded)
 	for _, k := range []value.Kind{value.JSON, value.JSONB} {
-		defText(k, func(s string) (string, error) { return value.ParseJSON(k, s) }, func(s string) string { return s })
+		defText(r, k, func(s string) (string, error) { return value.ParseJSON(k, s) }, func(s string) string { return s })
 	}
-	defCast(value.JSON, value.JSONB, func(s string) (string, error) { return value.ParseJSON(value.JSONB, s) })
-	defCast(value.JSONB, value.JSON, sure1(func(s string) string { return s }))
-	defCast(ts, tz, sure1(func(x stamp) stamp { return x }))
-	defCast(tz, ts, sure1(func(x stamp) stamp { return x }))
+	defCast(r, value.JSON, value.JSONB, func(s string) (string, error) { return value.ParseJSON(value.JSONB, s) })
+	defCast(r, value.JSONB, value.JSON, sure1(func(s string) string { return s }))
+	defCast(r, ts, tz, sure1(func(x stamp) stamp { return x }))
+	defCast(r, tz, ts, sure1(func(x stamp) stamp { return x }))
 }
 
 // fitDecimals rounds numerics to a type's precision and scale.

@@ -3,11 +3,11 @@ package kernel
 import (
 	"errors"
 	"fmt"
-	"strings"
 
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/array"
 
+	"rovik/core/function"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -202,12 +202,12 @@ func exactly(name string, kinds []value.Kind) *Func {
 	if f := lookup(name, kinds); f != nil {
 		return f
 	}
-	if f := resolvePolymorphic(name, kinds); f != nil {
+	if f := polymorphicOverload(name, kinds); f != nil {
 		return f
 	}
-	if op, quantifier, ok := strings.Cut(name, " a"); ok && len(kinds) == 2 && kinds[1].IsArray() {
-		if f := exactly(op, []value.Kind{kinds[0], kinds[1].Elem()}); f != nil {
-			return quantified(f, quantifier == "ll", kinds[1])
+	if facts, _ := function.Of(name); facts.Quantifier != function.One && len(kinds) == 2 && kinds[1].IsArray() {
+		if f := exactly(facts.Of, []value.Kind{kinds[0], kinds[1].Elem()}); f != nil {
+			return quantified(f, facts.Quantifier == function.All, kinds[1])
 		}
 	}
 	return nil

@@ -13,13 +13,13 @@ func nullable(f func(v value.Value, pattern string) (string, error)) func(a []va
 	}
 }
 
-func init() {
+func addFormat(r *registry) {
 	t, num := value.Text, value.Numeric
 	for k, zone := range map[value.Kind]string{value.Timestamp: "", value.TimestampTZ: "UTC"} {
-		box("to_char", t, nullable(func(v value.Value, p string) (string, error) { return formatMoment(fieldsOfMoment(v.Int, zone), p) }), k, t)
+		box(r, "to_char", t, nullable(func(v value.Value, p string) (string, error) { return formatMoment(fieldsOfMoment(v.Int, zone), p) }), k, t)
 	}
-	box("to_char", t, nullable(func(v value.Value, p string) (string, error) { return formatMoment(fieldsOfSpan(v.Span), p) }), value.Interval, t)
-	def2("to_char", num, t, t, formatNumber)
+	box(r, "to_char", t, nullable(func(v value.Value, p string) (string, error) { return formatMoment(fieldsOfSpan(v.Span), p) }), value.Interval, t)
+	def2(r, "to_char", num, t, t, formatNumber)
 	numbers := map[value.Kind]func(v value.Value, p string) (string, error){
 		value.Int4:   func(v value.Value, p string) (string, error) { return formatInteger(v.Int, 32, p) },
 		value.Int8:   func(v value.Value, p string) (string, error) { return formatInteger(v.Int, 64, p) },
@@ -27,17 +27,17 @@ func init() {
 		value.Float8: func(v value.Value, p string) (string, error) { return formatFloat(v.Float, 15, p) },
 	}
 	for k, f := range numbers {
-		box("to_char", t, func(a []value.Value) (value.Value, error) {
+		box(r, "to_char", t, func(a []value.Value) (value.Value, error) {
 			s, err := f(a[0], a[1].Str)
 			return textValue(s), err
 		}, k, t)
 	}
-	def2("to_timestamp", t, t, value.TimestampTZ, func(s, p string) (stamp, error) { return toStamp(readMoment(s, p)) })
-	def2("to_date", t, t, value.Date, func(s, p string) (date, error) {
+	def2(r, "to_timestamp", t, t, value.TimestampTZ, func(s, p string) (stamp, error) { return toStamp(readMoment(s, p)) })
+	def2(r, "to_date", t, t, value.Date, func(s, p string) (date, error) {
 		us, err := readMoment(s, p)
 		return date(value.DayOf(us)), err
 	})
-	box("to_number", num, func(a []value.Value) (value.Value, error) {
+	box(r, "to_number", num, func(a []value.Value) (value.Value, error) {
 		d, ok, err := readNumber(a[0].Str, a[1].Str)
 		if err != nil || !ok {
 			return nullValue(), err

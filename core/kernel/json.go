@@ -232,7 +232,7 @@ func isScalar(v value.JSONValue) bool {
 	return true
 }
 
-func init() {
+func addJSON(r *registry) {
 	t, i4 := value.Text, value.Int4
 	for _, k := range []value.Kind{value.JSON, value.JSONB} {
 		prefix := k.String()
@@ -310,38 +310,38 @@ func init() {
 				return jsonValue(v, k), nil
 			})
 		}
-		box("->", k, step(false, false), k, t)
-		box("->", k, step(false, true), k, i4)
-		box("->>", t, step(true, false), k, t)
-		box("->>", t, step(true, true), k, i4)
+		box(r, "->", k, step(false, false), k, t)
+		box(r, "->", k, step(false, true), k, i4)
+		box(r, "->>", t, step(true, false), k, t)
+		box(r, "->>", t, step(true, true), k, i4)
 		list := func(a []value.Value) []value.Value { return a[1].List }
-		box("#>", k, path(false, list), k, value.ArrayOf(t))
-		box("#>>", t, path(true, list), k, value.ArrayOf(t))
+		box(r, "#>", k, path(false, list), k, value.ArrayOf(t))
+		box(r, "#>>", t, path(true, list), k, value.ArrayOf(t))
 		rest := func(a []value.Value) []value.Value { return a[1:] }
 		for n := 1; n <= 5; n++ {
 			kinds := []value.Kind{k}
 			for range n {
 				kinds = append(kinds, t)
 			}
-			box(prefix+"_extract_path", k, path(false, rest), kinds...)
-			box(prefix+"_extract_path_text", t, path(true, rest), kinds...)
+			box(r, prefix+"_extract_path", k, path(false, rest), kinds...)
+			box(r, prefix+"_extract_path_text", t, path(true, rest), kinds...)
 		}
-		box(prefix+"_array_length", i4, doc(func(v value.JSONValue, _ []value.Value) (value.Value, error) {
+		box(r, prefix+"_array_length", i4, doc(func(v value.JSONValue, _ []value.Value) (value.Value, error) {
 			l, ok := v.([]value.JSONValue)
 			if !ok {
 				return nullValue(), value.Errorf(value.CodeBadParameter, "cannot get array length of a non-array")
 			}
 			return intValue(int64(len(l))), nil
 		}), k)
-		box(prefix+"_typeof", t, doc(func(v value.JSONValue, _ []value.Value) (value.Value, error) { return textValue(jsonType(v)), nil }), k)
-		box(prefix+"_strip_nulls", k, doc(func(v value.JSONValue, _ []value.Value) (value.Value, error) { return jsonValue(stripNulls(v), k), nil }), k)
-		polymorphic["to_"+prefix] = func(kinds []value.Kind) *Func {
+		box(r, prefix+"_typeof", t, doc(func(v value.JSONValue, _ []value.Value) (value.Value, error) { return textValue(jsonType(v)), nil }), k)
+		box(r, prefix+"_strip_nulls", k, doc(func(v value.JSONValue, _ []value.Value) (value.Value, error) { return jsonValue(stripNulls(v), k), nil }), k)
+		r.polymorphic["to_"+prefix] = func(kinds []value.Kind) *Func {
 			if len(kinds) != 1 || kinds[0] == value.Null {
 				return nil
 			}
 			return boxed("to_"+prefix, kinds, k, true, func(a []value.Value) (value.Value, error) { return jsonValue(toJSON(a[0]), k), nil })
 		}
-		polymorphic[prefix+"_build_array"] = func(kinds []value.Kind) *Func {
+		r.polymorphic[prefix+"_build_array"] = func(kinds []value.Kind) *Func {
 			return boxed(prefix+"_build_array", kinds, k, false, func(a []value.Value) (value.Value, error) {
 				out := []value.JSONValue{}
 				for _, x := range a {
@@ -350,7 +350,7 @@ func init() {
 				return builtJSON(out, k), nil
 			})
 		}
-		polymorphic[prefix+"_build_object"] = func(kinds []value.Kind) *Func {
+		r.polymorphic[prefix+"_build_object"] = func(kinds []value.Kind) *Func {
 			return boxed(prefix+"_build_object", kinds, k, false, func(a []value.Value) (value.Value, error) {
 				if len(a)%2 != 0 {
 					return nullValue(), value.Errorf(value.CodeBadParameter, "argument list must have even number of elements")
@@ -377,9 +377,9 @@ func init() {
 		}
 	}
 	jb := value.JSONB
-	box("@>", value.Bool, pair(func(a, b value.JSONValue) bool { return jsonContains(a, b, true) }), jb, jb)
-	box("<@", value.Bool, pair(func(a, b value.JSONValue) bool { return jsonContains(b, a, true) }), jb, jb)
-	box("||", jb, func(a []value.Value) (value.Value, error) {
+	box(r, "@>", value.Bool, pair(func(a, b value.JSONValue) bool { return jsonContains(a, b, true) }), jb, jb)
+	box(r, "<@", value.Bool, pair(func(a, b value.JSONValue) bool { return jsonContains(b, a, true) }), jb, jb)
+	box(r, "||", jb, func(a []value.Value) (value.Value, error) {
 		x, err := value.DecodeJSON(a[0].Str)
 		if err != nil {
 			return nullValue(), err
@@ -401,7 +401,7 @@ func init() {
 		}
 		return jsonValue(append(append([]value.JSONValue{}, list(x)...), list(y)...), jb), nil
 	}, jb, jb)
-	defComparisons(jb, value.CompareJSON)
+	defComparisons(r, jb, value.CompareJSON)
 }
 
 // builtJSON writes what the build functions make: json with a space after

@@ -10,16 +10,16 @@ import (
 
 // Functions that look for parts of a jsonb document and give it changed.
 
-func init() {
+func addJSONEdits(r *registry) {
 	jb, t, i4, b := value.JSONB, value.Text, value.Int4, value.Bool
 	texts := value.ArrayOf(t)
 
-	box("?", b, func(a []value.Value) (value.Value, error) {
+	box(r, "?", b, func(a []value.Value) (value.Value, error) {
 		v, err := value.DecodeJSON(a[0].Str)
 		return boolValue(err == nil && jsonHas(v, a[1].Str)), err
 	}, jb, t)
 	for sign, all := range map[string]bool{"?|": false, "?&": true} {
-		box(sign, b, func(a []value.Value) (value.Value, error) {
+		box(r, sign, b, func(a []value.Value) (value.Value, error) {
 			v, err := value.DecodeJSON(a[0].Str)
 			if err != nil {
 				return nullValue(), err
@@ -33,7 +33,7 @@ func init() {
 		}, jb, texts)
 	}
 	edit := func(name string, f func(v value.JSONValue, a []value.Value) (value.JSONValue, error), args ...value.Kind) {
-		box(name, jb, func(a []value.Value) (value.Value, error) {
+		box(r, name, jb, func(a []value.Value) (value.Value, error) {
 			v, err := value.DecodeJSON(a[0].Str)
 			if err != nil {
 				return nullValue(), err
@@ -80,7 +80,7 @@ func init() {
 	edit("jsonb_insert", func(v value.JSONValue, a []value.Value) (value.JSONValue, error) {
 		return set(v, a, jsonChange{create: true, after: a[3].Int != 0})
 	}, jb, texts, jb, b)
-	box("jsonb_pretty", t, func(a []value.Value) (value.Value, error) {
+	box(r, "jsonb_pretty", t, func(a []value.Value) (value.Value, error) {
 		v, err := value.DecodeJSON(a[0].Str)
 		var out strings.Builder
 		prettyJSON(&out, v, "")

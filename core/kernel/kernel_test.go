@@ -226,7 +226,7 @@ func TestResolvePicksTheNearestOverload(t *testing.T) {
 // Every defined function evaluates over no rows, all NULLs and constants
 // without a panic: the types of its parts fit together.
 func TestEveryOverloadIsWiredUp(t *testing.T) {
-	for name, overloads := range functions {
+	for name, overloads := range registered.functions {
 		for _, f := range overloads {
 			var nulls, some []vector
 			for _, k := range f.Args {

@@ -190,7 +190,7 @@ func reachesEscape(s, pattern, escape string) bool {
 	return reached
 }
 
-func defLike(name string, fold func(string) string) {
+func defLike(r *registry, name string, fold func(string) string) {
 	f := func(s, p, esc string) (bool, error) {
 		if utf8.RuneCountInString(esc) <= 1 && esc != `\` {
 			p, esc = escapedByBackslash(p, esc), `\` // before letters are folded
@@ -204,10 +204,10 @@ func defLike(name string, fold func(string) string) {
 		}
 		return m(fold(s)), nil
 	}
-	def3(name, value.Text, value.Text, value.Text, value.Bool, f)
-	def3(name, value.Char, value.Text, value.Text, value.Bool, f)
+	def3(r, name, value.Text, value.Text, value.Text, value.Bool, f)
+	def3(r, name, value.Char, value.Text, value.Text, value.Bool, f)
 	for _, k := range []value.Kind{value.Text, value.Char} { // patterns see the padding
-		def2(name, k, value.Text, value.Bool, func(s, p string) (bool, error) { return f(s, p, `\`) })
+		def2(r, name, k, value.Text, value.Bool, func(s, p string) (bool, error) { return f(s, p, `\`) })
 	}
 }
 
@@ -232,7 +232,7 @@ func escapedByBackslash(pattern, escape string) string {
 	return b.String()
 }
 
-func init() {
-	defLike("like", func(s string) string { return s })
-	defLike("ilike", lower)
+func addLike(r *registry) {
+	defLike(r, "like", func(s string) string { return s })
+	defLike(r, "ilike", lower)
 }

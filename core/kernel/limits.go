@@ -14,9 +14,9 @@ const MostRows = 1 << 50
 // LIMIT or OFFSET, is given: it is not negative, and at most MostRows.
 func OpRowCount(clause string) string { return "rows of " + strings.ToLower(clause) }
 
-func init() {
+func addLimits(r *registry) {
 	for clause, code := range map[string]string{"LIMIT": value.CodeBadLimit, "OFFSET": value.CodeBadOffset} {
-		def1(OpRowCount(clause), value.Int8, value.Int8, func(n int64) (int64, error) {
+		def1(r, OpRowCount(clause), value.Int8, value.Int8, func(n int64) (int64, error) {
 			if n < 0 {
 				return 0, value.Errorf(code, "%s must not be negative", clause)
 			}

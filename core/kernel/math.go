@@ -278,18 +278,18 @@ func logFloat(f func(float64) float64) func(float64) (float64, error) {
 	}
 }
 
-func init() {
+func addMath(r *registry) {
 	f8, num, i4, i8 := value.Float8, value.Numeric, value.Int4, value.Int8
 	type dec = value.Decimal
 	for name, f := range map[string]func(float64) float64{"sin": math.Sin, "cos": math.Cos, "tan": math.Tan, "cot": func(x float64) float64 { return 1 / math.Tan(x) }} {
-		def1(name, f8, f8, finite(f))
+		def1(r, name, f8, f8, finite(f))
 	}
 	for name, f := range map[string]func(float64) float64{"atan": math.Atan, "sinh": math.Sinh, "cosh": math.Cosh, "tanh": math.Tanh, "asinh": math.Asinh,
 		"cbrt": preciseCbrt} {
-		def1(name, f8, f8, sure1(f))
+		def1(r, name, f8, f8, sure1(f))
 	}
-	def1("degrees", f8, f8, ranged(func(x float64) float64 { return x / (math.Pi / 180) }))
-	def1("radians", f8, f8, func(x float64) (float64, error) {
+	def1(r, "degrees", f8, f8, ranged(func(x float64) float64 { return x / (math.Pi / 180) }))
+	def1(r, "radians", f8, f8, func(x float64) (float64, error) {
 		r := x * (math.Pi / 180)
 		if r == 0 && x != 0 {
 			return 0, value.Errorf(value.CodeOutOfRange, "value out of range: underflow")
@@ -297,38 +297,38 @@ func init() {
 		return r, nil
 	})
 	unit := func(x float64) bool { return x >= -1 && x <= 1 }
-	def1("asin", f8, f8, domain(unit, math.Asin))
-	def1("acos", f8, f8, domain(unit, math.Acos))
-	def1("atanh", f8, f8, domain(unit, math.Atanh))
-	def1("acosh", f8, f8, domain(func(x float64) bool { return x >= 1 }, math.Acosh))
-	def2("atan2", f8, f8, f8, sure2(math.Atan2))
-	def1("exp", f8, f8, ranged(preciseExp))
-	def1("ln", f8, f8, logFloat(preciseLog))
-	def1("log", f8, f8, logFloat(preciseLog10))
-	def1("log10", f8, f8, logFloat(preciseLog10))
-	def1("exp", num, num, expDecimal)
-	def1("ln", num, num, lnDecimal)
+	def1(r, "asin", f8, f8, domain(unit, math.Asin))
+	def1(r, "acos", f8, f8, domain(unit, math.Acos))
+	def1(r, "atanh", f8, f8, domain(unit, math.Atanh))
+	def1(r, "acosh", f8, f8, domain(func(x float64) bool { return x >= 1 }, math.Acosh))
+	def2(r, "atan2", f8, f8, f8, sure2(math.Atan2))
+	def1(r, "exp", f8, f8, ranged(preciseExp))
+	def1(r, "ln", f8, f8, logFloat(preciseLog))
+	def1(r, "log", f8, f8, logFloat(preciseLog10))
+	def1(r, "log10", f8, f8, logFloat(preciseLog10))
+	def1(r, "exp", num, num, expDecimal)
+	def1(r, "ln", num, num, lnDecimal)
 	ten := value.DecimalFromInt(10)
 	for _, name := range []string{"log", "log10"} {
-		def1(name, num, num, func(d dec) (dec, error) { return logDecimal(ten, d) })
+		def1(r, name, num, num, func(d dec) (dec, error) { return logDecimal(ten, d) })
 	}
-	def2("log", num, num, num, logDecimal)
+	def2(r, "log", num, num, num, logDecimal)
 	for _, name := range []string{"power", "pow", "^"} {
-		def2(name, f8, f8, f8, powerFloat)
-		def2(name, num, num, num, powerDecimal)
+		def2(r, name, f8, f8, f8, powerFloat)
+		def2(r, name, num, num, num, powerDecimal)
 	}
-	def1("sqrt", num, num, sqrtDecimal)
-	define(&Func{Name: "pi", Result: f8, Strict: true, eval: boxed("pi", nil, f8, true, func([]value.Value) (value.Value, error) { return floatValue(math.Pi), nil }).eval})
-	def2("div", num, num, num, truncDiv)
-	def1("factorial", i8, num, factorial)
-	def1("scale", num, i4, sure1(func(d dec) int32 { return int32(d.Scale) }))
-	def1("min_scale", num, i4, sure1(func(d dec) int32 { return int32(d.Canonical().Scale) }))
-	def1("trim_scale", num, num, sure1(dec.Canonical))
-	def2("gcd", i4, i4, i4, func(a, b int32) (int32, error) {
+	def1(r, "sqrt", num, num, sqrtDecimal)
+	define(r, &Func{Name: "pi", Result: f8, Strict: true, eval: boxed("pi", nil, f8, true, func([]value.Value) (value.Value, error) { return floatValue(math.Pi), nil }).eval})
+	def2(r, "div", num, num, num, truncDiv)
+	def1(r, "factorial", i8, num, factorial)
+	def1(r, "scale", num, i4, sure1(func(d dec) int32 { return int32(d.Scale) }))
+	def1(r, "min_scale", num, i4, sure1(func(d dec) int32 { return int32(d.Canonical().Scale) }))
+	def1(r, "trim_scale", num, num, sure1(dec.Canonical))
+	def2(r, "gcd", i4, i4, i4, func(a, b int32) (int32, error) {
 		g := gcd(int64(a), int64(b))
 		return value.IntToInt[int64, int32](max(g, -g))
 	})
-	def2("gcd", i8, i8, i8, func(a, b int64) (int64, error) {
+	def2(r, "gcd", i8, i8, i8, func(a, b int64) (int64, error) {
 		if g := gcd(a, b); g >= 0 {
 			return g, nil
 		} else {
@@ -345,21 +345,21 @@ func init() {
 		}
 		return l, err
 	}
-	def2("lcm", i8, i8, i8, lcm)
-	def2("lcm", i4, i4, i4, func(a, b int32) (int32, error) {
+	def2(r, "lcm", i8, i8, i8, lcm)
+	def2(r, "lcm", i4, i4, i4, func(a, b int32) (int32, error) {
 		l, err := lcm(int64(a), int64(b))
 		if err != nil {
 			return 0, err
 		}
 		return value.IntToInt[int64, int32](l)
 	})
-	box("width_bucket", i4, func(a []value.Value) (value.Value, error) {
+	box(r, "width_bucket", i4, func(a []value.Value) (value.Value, error) {
 		n, err := widthBucket(a[0].Float, a[1].Float, a[2].Float, int32(a[3].Int))
 		return intValue(int64(n)), err
 	}, f8, f8, f8, i4)
-	defBits[int16](value.Int2)
-	defBits[int32](i4)
-	defBits[int64](i8)
+	defBits[int16](r, value.Int2)
+	defBits[int32](r, i4)
+	defBits[int64](r, i8)
 
 	f4 := value.Float4
 	narrow := func(op func(a, b float64) (float64, error)) func(a, b float32) (float32, error) {
@@ -374,21 +374,21 @@ func init() {
 			return value.ToReal(r)
 		}
 	}
-	def2("+", f4, f4, f4, narrow(value.AddFloat))
-	def2("-", f4, f4, f4, narrow(value.SubFloat))
-	def2("*", f4, f4, f4, narrow(value.MulFloat))
-	def2("/", f4, f4, f4, narrow(value.DivFloat))
-	def1("neg", f4, f4, sure1(func(a float32) float32 { return -a }))
-	def1("abs", f4, f4, sure1(func(a float32) float32 { return float32(math.Abs(float64(a))) }))
-	defComparisons(f4, func(a, b float32) int { return value.CompareFloat(float64(a), float64(b)) })
+	def2(r, "+", f4, f4, f4, narrow(value.AddFloat))
+	def2(r, "-", f4, f4, f4, narrow(value.SubFloat))
+	def2(r, "*", f4, f4, f4, narrow(value.MulFloat))
+	def2(r, "/", f4, f4, f4, narrow(value.DivFloat))
+	def1(r, "neg", f4, f4, sure1(func(a float32) float32 { return -a }))
+	def1(r, "abs", f4, f4, sure1(func(a float32) float32 { return float32(math.Abs(float64(a))) }))
+	defComparisons(r, f4, func(a, b float32) int { return value.CompareFloat(float64(a), float64(b)) })
 }
 
-func defBits[T value.Integer](k value.Kind) {
-	def2("&", k, k, k, sure2(func(a, b T) T { return a & b }))
-	def2("|", k, k, k, sure2(func(a, b T) T { return a | b }))
-	def2("#", k, k, k, sure2(func(a, b T) T { return a ^ b }))
+func defBits[T value.Integer](r *registry, k value.Kind) {
+	def2(r, "&", k, k, k, sure2(func(a, b T) T { return a & b }))
+	def2(r, "|", k, k, k, sure2(func(a, b T) T { return a | b }))
+	def2(r, "#", k, k, k, sure2(func(a, b T) T { return a ^ b }))
 	bits := int32(map[value.Kind]int{value.Int2: 32, value.Int4: 32, value.Int8: 64}[k])
-	def2("<<", k, value.Int4, k, sure2(func(a T, n int32) T { return a << uint(((n%bits)+bits)%bits) }))
-	def2(">>", k, value.Int4, k, sure2(func(a T, n int32) T { return a >> uint(((n%bits)+bits)%bits) }))
-	def1("bitnot", k, k, sure1(func(a T) T { return ^a }))
+	def2(r, "<<", k, value.Int4, k, sure2(func(a T, n int32) T { return a << uint(((n%bits)+bits)%bits) }))
+	def2(r, ">>", k, value.Int4, k, sure2(func(a T, n int32) T { return a >> uint(((n%bits)+bits)%bits) }))
+	def1(r, "bitnot", k, k, sure1(func(a T) T { return ^a }))
 }

@@ -100,13 +100,13 @@ func nthMatch(re *regex.Regex, a []value.Value, i int) (at []int, err error) {
 }
 
 // boxAll defines name for the first least of kinds, and with each further one of them.
-func boxAll(name string, result value.Kind, f scalar, least int, kinds ...value.Kind) {
+func boxAll(r *registry, name string, result value.Kind, f scalar, least int, kinds ...value.Kind) {
 	for n := least; n <= len(kinds); n++ {
-		box(name, result, f, kinds[:n]...)
+		box(r, name, result, f, kinds[:n]...)
 	}
 }
 
-func init() {
+func addRegexes(r *registry) {
 	t, i4, texts := value.Text, value.Int4, value.ArrayOf(value.Text)
 	match := func(flags string) func(s, p string) (bool, error) {
 		return func(s, p string) (bool, error) {
@@ -118,8 +118,8 @@ func init() {
 		}
 	}
 	for _, k := range []value.Kind{t, value.Char} {
-		def2("~", k, t, value.Bool, match(""))
-		def2("~*", k, t, value.Bool, match("i"))
+		def2(r, "~", k, t, value.Bool, match(""))
+		def2(r, "~*", k, t, value.Bool, match("i"))
 	}
 	similarTo := func(s, p, e string) (bool, error) {
 		re, err := regex.Similar(p, e)
@@ -129,8 +129,8 @@ func init() {
 		return match("")(s, re)
 	}
 	for _, k := range []value.Kind{t, value.Char} { // patterns see the padding
-		def2("similar to", k, t, value.Bool, func(s, p string) (bool, error) { return similarTo(s, p, `\`) })
-		define(boxed("similar to", []value.Kind{k, t, t}, value.Bool, false, func(a []value.Value) (value.Value, error) {
+		def2(r, "similar to", k, t, value.Bool, func(s, p string) (bool, error) { return similarTo(s, p, `\`) })
+		define(r, boxed("similar to", []value.Kind{k, t, t}, value.Bool, false, func(a []value.Value) (value.Value, error) {
 			if a[1].IsNull || a[2].IsNull {
 				return nullValue(), nil
 			}
@@ -141,7 +141,7 @@ func init() {
 			return boolValue(is), err
 		}))
 	}
-	boxAll("regexp_like", value.Bool, func(a []value.Value) (value.Value, error) {
+	boxAll(r, "regexp_like", value.Bool, func(a []value.Value) (value.Value, error) {
 		re, err := compiled(a, 2, "regexp_like", "")
 		if err != nil {
 			return nullValue(), err
@@ -149,7 +149,7 @@ func init() {
 		is, err := re.Match(a[0].Str)
 		return boolValue(is), err
 	}, 2, t, t, t)
-	boxAll("regexp_replace", t, func(a []value.Value) (value.Value, error) {
+	boxAll(r, "regexp_replace", t, func(a []value.Value) (value.Value, error) {
 		if len(a) > 3 && a[3].Str != "" && a[3].Str[0] >= '0' && a[3].Str[0] <= '9' {
 			return nullValue(), value.Errorf(value.CodeBadParameter, "invalid regular expression option: %q", a[3].Str[:1]).
 				WithHint("to give a start, cast the fourth argument to integer")
@@ -165,7 +165,7 @@ func init() {
 		out, err := re.Replace(a[0].Str, a[2].Str, 0, nth)
 		return textValue(out), err
 	}, 3, t, t, t, t)
-	boxAll("regexp_replace", t, func(a []value.Value) (value.Value, error) {
+	boxAll(r, "regexp_replace", t, func(a []value.Value) (value.Value, error) {
 		start, err := offsetOf(a, 3)
 		if err != nil {
 			return nullValue(), err
@@ -181,7 +181,7 @@ func init() {
 		out, err := re.Replace(a[0].Str, a[2].Str, start, nth)
 		return textValue(out), err
 	}, 4, t, t, t, i4, i4, t)
-	boxAll("regexp_match", texts, func(a []value.Value) (value.Value, error) {
+	boxAll(r, "regexp_match", texts, func(a []value.Value) (value.Value, error) {
 		re, err := compiled(a, 2, "regexp_match", "regexp_matches")
 		if err != nil {
 			return nullValue(), err
@@ -192,7 +192,7 @@ func init() {
 		}
 		return listValue(groupsOf(re, a[0].Str, m)), err
 	}, 2, t, t, t)
-	boxAll("regexp_split_to_array", texts, func(a []value.Value) (value.Value, error) {
+	boxAll(r, "regexp_split_to_array", texts, func(a []value.Value) (value.Value, error) {
 		re, err := compiled(a, 2, "regexp_split_to_array", "")
 		if err != nil {
 			return nullValue(), err
@@ -204,7 +204,7 @@ func init() {
 		}
 		return listValue(out), err
 	}, 2, t, t, t)
-	boxAll("regexp_count", i4, func(a []value.Value) (value.Value, error) {
+	boxAll(r, "regexp_count", i4, func(a []value.Value) (value.Value, error) {
 		start, err := offsetOf(a, 2)
 		if err != nil {
 			return nullValue(), err
@@ -217,7 +217,7 @@ func init() {
 		err = re.EachFrom(a[0].Str, start, func([]int) bool { n++; return true })
 		return intValue(n), err
 	}, 2, t, t, i4, t)
-	boxAll("regexp_substr", t, func(a []value.Value) (value.Value, error) {
+	boxAll(r, "regexp_substr", t, func(a []value.Value) (value.Value, error) {
 		sub, err := position(a, 5, "subexpr", 0, 0)
 		if err != nil {
 			return nullValue(), err
@@ -229,7 +229,7 @@ func init() {
 		m, err := nthMatch(re, a, 3)
 		return partOf(a[0].Str, m, group(re, sub)), err
 	}, 2, t, t, i4, i4, t, i4)
-	boxAll("regexp_instr", i4, func(a []value.Value) (value.Value, error) {
+	boxAll(r, "regexp_instr", i4, func(a []value.Value) (value.Value, error) {
 		end, err := position(a, 4, "endoption", 0, 0)
 		if err == nil && end > 1 {
 			err = value.Errorf(value.CodeBadParameter, `invalid value for parameter "endoption": %d`, end)
@@ -262,8 +262,8 @@ func init() {
 		}
 		return groupsOf(re, s, m)[0], err
 	}
-	box("substring", t, func(a []value.Value) (value.Value, error) { return found(a[0].Str, a[1].Str) }, t, t)
-	box("substring", t, func(a []value.Value) (value.Value, error) { // SIMILAR … ESCAPE
+	box(r, "substring", t, func(a []value.Value) (value.Value, error) { return found(a[0].Str, a[1].Str) }, t, t)
+	box(r, "substring", t, func(a []value.Value) (value.Value, error) { // SIMILAR … ESCAPE
 		pattern, err := regex.Similar(a[1].Str, a[2].Str)
 		if err != nil {
 			return nullValue(), err

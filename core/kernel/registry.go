@@ -22,15 +22,35 @@ type Func struct {
 	eval   func(result value.Kind, args []vector, n int) (arrow.Array, error)
 }
 
-// functions holds every overload by name.
-var functions = map[string][]*Func{}
+// registry holds every function and operator that is computed here. It is made once.
+type registry struct {
+	functions map[string][]*Func // every overload of fixed kinds
+	// polymorphic make overloads for kinds that fit a pattern, as arrays of anything, or
+	// return nil where they do not fit.
+	polymorphic     map[string]func(kinds []value.Kind) *Func
+	setFunctions    map[string]func(kinds []value.Kind) *SetFunc
+	aggregates      map[string]*aggregate
+	windowFunctions map[string]*windowFunc
+}
 
-func define(f *Func) { functions[f.Name] = append(functions[f.Name], f) }
+var registered = newRegistry()
+
+func newRegistry() *registry {
+	r := &registry{map[string][]*Func{}, map[string]func([]value.Kind) *Func{}, map[string]func([]value.Kind) *SetFunc{}, map[string]*aggregate{}, map[string]*windowFunc{}}
+	for _, add := range []func(*registry){addAggregates, addArrays, addCasts, addFormat, addJSON, addJSONEdits, addLike, addLimits, addMath, addNumbers,
+		addRegexes, addSets, addText, addTextFunctions, addTimeFunctions, addTimes, addWindows} {
+		add(r)
+	}
+	return r
+}
+
+// define adds an overload.
+func define(r *registry, f *Func) { r.functions[f.Name] = append(r.functions[f.Name], f) }
 
 // lookup returns the overload for exactly these argument kinds.
 func lookup(name string, kinds []value.Kind) *Func {
 next:
-	for _, f := range functions[name] {
+	for _, f := range registered.functions[name] {
 		if len(f.Args) != len(kinds) {
 			continue
 		}
@@ -44,6 +64,14 @@ next:
 	return nil
 }
 
+// polymorphicOverload returns the overload of a polymorphic function that fits, or nil.
+func polymorphicOverload(name string, kinds []value.Kind) *Func {
+	if overload, ok := registered.polymorphic[name]; ok {
+		return overload(kinds)
+	}
+	return nil
+}
+
 // Resolve chooses the overload of name for arguments of the given kinds, where
 // Null stands for an untyped literal. The caller casts the arguments to the
 // overload's kinds. The rules are PostgreSQL's, cut down to its common cases:
@@ -53,11 +81,11 @@ next:
 // kind of its operator's other side, or is text.
 func Resolve(name string, kinds []value.Kind) (*Func, error) {
 	if len(kinds) == 2 && (kinds[0].IsArray() || kinds[1].IsArray()) {
-		if f := resolvePolymorphic(name, kinds); f != nil {
+		if f := polymorphicOverload(name, kinds); f != nil {
 			return f, nil
 		}
 	}
-	if len(kinds) == 2 && len(functions[name]) > 1 {
+	if len(kinds) == 2 && len(registered.functions[name]) > 1 {
 		guess := append([]value.Kind{}, kinds...)
 		if guess[0] == value.Null {
 			guess[0] = guess[1]
@@ -71,7 +99,7 @@ func Resolve(name string, kinds []value.Kind) (*Func, error) {
 	var best *Func
 	closest, alike, tie := closeness{exact: -1}, 0, false
 	typed := widenReals(kinds)
-	for _, f := range functions[name] {
+	for _, f := range registered.functions[name] {
 		if len(f.Args) == len(kinds) {
 			alike++
 		}
@@ -88,7 +116,7 @@ func Resolve(name string, kinds []value.Kind) (*Func, error) {
 		}
 	}
 	if best == nil {
-		if f := resolvePolymorphic(name, kinds); f != nil {
+		if f := polymorphicOverload(name, kinds); f != nil {
 			return f, nil
 		}
 	}
@@ -201,7 +229,7 @@ func noSuchFunction(name string, kinds []value.Kind) error {
 			WithHint("cast one side to the type of the other")
 	}
 	err := value.Errorf(value.CodeUndefinedFunc, "function %s does not exist", text)
-	if overloads := functions[name]; len(overloads) > 0 {
+	if overloads := registered.functions[name]; len(overloads) > 0 {
 		var takes []string
 		for _, f := range overloads {
 			args := make([]string, len(f.Args))
@@ -230,7 +258,7 @@ type Signature struct {
 // Signatures returns every overload of fixed kinds, sorted by name.
 func Signatures() []Signature {
 	var out []Signature
-	for name, list := range functions {
+	for name, list := range registered.functions {
 		for _, f := range list {
 			out = append(out, Signature{name, f.Args, f.Result})
 		}
@@ -247,13 +275,13 @@ func Signatures() []Signature {
 // Names returns the names of all functions that are called by name.
 func Names() []string {
 	names := []string{"coalesce", "nullif", "greatest", "least", "concat", "concat_ws", "current_date", "now"}
-	for n := range functions {
+	for n := range registered.functions {
 		if isWord(n) && !strings.Contains(n, " ") {
 			names = append(names, n)
 		}
 	}
-	for n := range polymorphic {
-		if isWord(n) && !strings.Contains(n, " ") && len(functions[n]) == 0 {
+	for n := range registered.polymorphic {
+		if isWord(n) && !strings.Contains(n, " ") && len(registered.functions[n]) == 0 {
 			names = append(names, n)
 		}
 	}
@@ -262,8 +290,8 @@ func Names() []string {
 }
 
 // def1, def2 and def3 define strict functions from plain Go ones.
-func def1[A, R any](name string, a, r value.Kind, f func(A) (R, error)) {
-	define(&Func{Name: name, Args: []value.Kind{a}, Result: r, Strict: true,
+func def1[A, R any](r *registry, name string, a, res value.Kind, f func(A) (R, error)) {
+	define(r, &Func{Name: name, Args: []value.Kind{a}, Result: res, Strict: true,
 		eval: func(result value.Kind, args []vector, n int) (arrow.Array, error) {
 			x, out := cellsOf[A](args[0]), sinkOf[R](result, n)
 			for i := range n {
@@ -281,8 +309,8 @@ func def1[A, R any](name string, a, r value.Kind, f func(A) (R, error)) {
 		}})
 }
 
-func def2[A, B, R any](name string, a, b, r value.Kind, f func(A, B) (R, error)) {
-	define(&Func{Name: name, Args: []value.Kind{a, b}, Result: r, Strict: true,
+func def2[A, B, R any](r *registry, name string, a, b, res value.Kind, f func(A, B) (R, error)) {
+	define(r, &Func{Name: name, Args: []value.Kind{a, b}, Result: res, Strict: true,
 		eval: func(result value.Kind, args []vector, n int) (arrow.Array, error) {
 			x, y, out := cellsOf[A](args[0]), cellsOf[B](args[1]), sinkOf[R](result, n)
 			for i := range n {
@@ -300,8 +328,8 @@ func def2[A, B, R any](name string, a, b, r value.Kind, f func(A, B) (R, error))
 		}})
 }
 
-func def3[A, B, C, R any](name string, a, b, c, r value.Kind, f func(A, B, C) (R, error)) {
-	define(&Func{Name: name, Args: []value.Kind{a, b, c}, Result: r, Strict: true,
+func def3[A, B, C, R any](r *registry, name string, a, b, c, res value.Kind, f func(A, B, C) (R, error)) {
+	define(r, &Func{Name: name, Args: []value.Kind{a, b, c}, Result: res, Strict: true,
 		eval: func(result value.Kind, args []vector, n int) (arrow.Array, error) {
 			x, y, z, out := cellsOf[A](args[0]), cellsOf[B](args[1]), cellsOf[C](args[2]), sinkOf[R](result, n)
 			for i := range n {

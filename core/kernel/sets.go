@@ -19,14 +19,12 @@ type SetFunc struct {
 // maxSetRows bounds what one call of a set-returning function gives.
 const maxSetRows = 10_000_000
 
-var setFunctions = map[string]func(kinds []value.Kind) *SetFunc{}
-
 // IsSetFunction tells whether name is a set-returning function.
-func IsSetFunction(name string) bool { return setFunctions[name] != nil }
+func IsSetFunction(name string) bool { return registered.setFunctions[name] != nil }
 
 // ResolveSet chooses the overload of a set-returning function.
 func ResolveSet(name string, kinds []value.Kind) (*SetFunc, error) {
-	if f := setFunctions[name](kinds); f != nil {
+	if f := registered.setFunctions[name](kinds); f != nil {
 		return f, nil
 	}
 	return nil, noSuchFunction(name, kinds)
@@ -35,7 +33,7 @@ func ResolveSet(name string, kinds []value.Kind) (*SetFunc, error) {
 // SetFunctions lists the set-returning functions.
 func SetFunctions() []string {
 	var names []string
-	for n := range setFunctions {
+	for n := range registered.setFunctions {
 		names = append(names, n)
 	}
 	sort.Strings(names)
@@ -102,7 +100,7 @@ func series(kind, stepKind value.Kind, next func(v, step value.Value) (value.Val
 	}
 }
 
-func init() {
+func addSets(r *registry) {
 	i4, i8, num, t := value.Int4, value.Int8, value.Numeric, value.Text
 	signOf := func(v value.Value) int {
 		switch {
@@ -135,7 +133,7 @@ func init() {
 		us, err := s.Span.AddTo(v.Int)
 		return value.IntOf(v.Kind, us), err
 	}
-	setFunctions["generate_series"] = func(kinds []value.Kind) *SetFunc {
+	r.setFunctions["generate_series"] = func(kinds []value.Kind) *SetFunc {
 		for _, k := range []value.Kind{i4, i8, num, value.Timestamp, value.TimestampTZ} {
 			step, add, unit := k, addInt(k), value.IntOf(k, 1)
 			switch k {
@@ -157,13 +155,13 @@ func init() {
 		}
 		return nil
 	}
-	setFunctions["unnest"] = func(kinds []value.Kind) *SetFunc {
+	r.setFunctions["unnest"] = func(kinds []value.Kind) *SetFunc {
 		if len(kinds) != 1 || !kinds[0].IsArray() {
 			return nil
 		}
 		return &SetFunc{kinds, []value.Kind{kinds[0].Elem()}, []string{"unnest"}, func(a []value.Value) ([][]value.Value, error) { return one(a[0].List), nil }}
 	}
-	setFunctions["generate_subscripts"] = func(kinds []value.Kind) *SetFunc {
+	r.setFunctions["generate_subscripts"] = func(kinds []value.Kind) *SetFunc {
 		if len(kinds) != 2 || !kinds[0].IsArray() || kinds[1] != i4 {
 			return nil
 		}
@@ -178,7 +176,7 @@ func init() {
 		}}
 	}
 	texts := func(name string, apart bool, all []value.Kind, split func(a []value.Value) ([]string, error)) {
-		setFunctions[name] = func(kinds []value.Kind) *SetFunc {
+		r.setFunctions[name] = func(kinds []value.Kind) *SetFunc {
 			args := all[:max(2, min(len(kinds), len(all)))]
 			if !fits(kinds, args) {
 				return nil
@@ -216,7 +214,7 @@ func init() {
 		return re.Split(a[0].Str)
 	}
 	texts("regexp_split_to_table", false, []value.Kind{t, t, t}, splits)
-	setFunctions["regexp_matches"] = func(kinds []value.Kind) *SetFunc {
+	r.setFunctions["regexp_matches"] = func(kinds []value.Kind) *SetFunc {
 		args := []value.Kind{t, t, t}
 		if len(kinds) == 2 {
 			args = args[:2]
@@ -244,7 +242,7 @@ func init() {
 	for _, k := range []value.Kind{value.JSON, value.JSONB} {
 		prefix := k.String()
 		jsonSet := func(name string, results []value.Kind, names []string, rows func(v value.JSONValue) ([][]value.Value, error)) {
-			setFunctions[prefix+name] = func(kinds []value.Kind) *SetFunc {
+			r.setFunctions[prefix+name] = func(kinds []value.Kind) *SetFunc {
 				if len(kinds) != 1 || kinds[0] != k && kinds[0] != value.Null {
 					return nil
 				}

@@ -128,65 +128,65 @@ func splitPart(s, sep string, n int32) (string, error) {
 	return parts[i], nil
 }
 
-func init() {
+func addText(r *registry) {
 	t, i4 := value.Text, value.Int4
-	def1("lower", t, t, sure1(lower))
-	def1("upper", t, t, sure1(upper))
-	def1("initcap", t, t, sure1(initcap))
+	def1(r, "lower", t, t, sure1(lower))
+	def1(r, "upper", t, t, sure1(upper))
+	def1(r, "initcap", t, t, sure1(initcap))
 	for _, n := range []string{"length", "char_length", "character_length"} {
-		def1(n, t, i4, sure1(length))
+		def1(r, n, t, i4, sure1(length))
 	}
-	def1("octet_length", t, i4, sure1(func(s string) int32 { return int32(len(s)) }))
+	def1(r, "octet_length", t, i4, sure1(func(s string) int32 { return int32(len(s)) }))
 	trims := map[string]func(s, chars string) string{"btrim": strings.Trim, "ltrim": strings.TrimLeft, "rtrim": strings.TrimRight}
 	for n, f := range trims {
-		def1(n, t, t, sure1(func(s string) string { return f(s, " ") }))
-		def2(n, t, t, t, sure2(f))
+		def1(r, n, t, t, sure1(func(s string) string { return f(s, " ") }))
+		def2(r, n, t, t, t, sure2(f))
 	}
-	def2("substring", t, i4, t, sure2(func(s string, from int32) string { return substring(s, int64(from), 1<<40) }))
-	def3("substring", t, i4, i4, t, func(s string, from, n int32) (string, error) {
+	def2(r, "substring", t, i4, t, sure2(func(s string, from int32) string { return substring(s, int64(from), 1<<40) }))
+	def3(r, "substring", t, i4, i4, t, func(s string, from, n int32) (string, error) {
 		if n < 0 {
 			return "", value.Errorf("22011", "negative substring length not allowed")
 		}
 		return substring(s, int64(from), int64(from)+int64(n)), nil
 	})
-	functions["substr"] = renamed("substr", functions["substring"])
-	def2("left", t, i4, t, sure2(left))
-	def2("right", t, i4, t, sure2(right))
-	def3("replace", t, t, t, t, sure3(func(s, from, to string) string {
+	r.functions["substr"] = renamed("substr", r.functions["substring"])
+	def2(r, "left", t, i4, t, sure2(left))
+	def2(r, "right", t, i4, t, sure2(right))
+	def3(r, "replace", t, t, t, t, sure3(func(s, from, to string) string {
 		if from == "" {
 			return s
 		}
 		return strings.ReplaceAll(s, from, to)
 	}))
-	def2("strpos", t, t, i4, sure2(strpos))
-	def2("position", t, t, i4, sure2(strpos)) // the grammar has put the text first
-	def2("starts_with", t, t, value.Bool, sure2(strings.HasPrefix))
-	def3("lpad", t, i4, t, t, func(s string, n int32, f string) (string, error) { return pad(s, n, f, true) })
-	def3("rpad", t, i4, t, t, func(s string, n int32, f string) (string, error) { return pad(s, n, f, false) })
-	def2("lpad", t, i4, t, func(s string, n int32) (string, error) { return pad(s, n, " ", true) })
-	def2("rpad", t, i4, t, func(s string, n int32) (string, error) { return pad(s, n, " ", false) })
-	def3("split_part", t, t, i4, t, splitPart)
-	def2("repeat", t, i4, t, func(s string, n int32) (string, error) {
+	def2(r, "strpos", t, t, i4, sure2(strpos))
+	def2(r, "position", t, t, i4, sure2(strpos)) // the grammar has put the text first
+	def2(r, "starts_with", t, t, value.Bool, sure2(strings.HasPrefix))
+	def3(r, "lpad", t, i4, t, t, func(s string, n int32, f string) (string, error) { return pad(s, n, f, true) })
+	def3(r, "rpad", t, i4, t, t, func(s string, n int32, f string) (string, error) { return pad(s, n, f, false) })
+	def2(r, "lpad", t, i4, t, func(s string, n int32) (string, error) { return pad(s, n, " ", true) })
+	def2(r, "rpad", t, i4, t, func(s string, n int32) (string, error) { return pad(s, n, " ", false) })
+	def3(r, "split_part", t, t, i4, t, splitPart)
+	def2(r, "repeat", t, i4, t, func(s string, n int32) (string, error) {
 		if len(s)*int(max(n, 0)) > maxTextResult {
 			return "", value.Errorf("54000", "requested length too large")
 		}
 		return strings.Repeat(s, int(max(n, 0))), nil
 	})
-	def1("reverse", t, t, sure1(func(s string) string {
+	def1(r, "reverse", t, t, sure1(func(s string) string {
 		r := []rune(s)
 		for i, j := 0, len(r)-1; i < j; i, j = i+1, j-1 {
 			r[i], r[j] = r[j], r[i]
 		}
 		return string(r)
 	}))
-	def1("ascii", t, i4, sure1(func(s string) int32 {
+	def1(r, "ascii", t, i4, sure1(func(s string) int32 {
 		r, size := utf8.DecodeRuneInString(s)
 		if size == 0 {
 			return 0
 		}
 		return r
 	}))
-	def2("||", t, t, t, sure2(func(a, b string) string { return a + b }))
+	def2(r, "||", t, t, t, sure2(func(a, b string) string { return a + b }))
 }
 
 func strpos(s, sub string) int32 {

@@ -220,45 +220,45 @@ func decode(s, how string) ([]byte, error) {
 	return b, nil
 }
 
-func init() {
+func addTextFunctions(r *registry) {
 	t, i4, i8, by := value.Text, value.Int4, value.Int8, value.Bytea
-	def3("translate", t, t, t, t, sure3(translate))
-	def1("chr", i4, t, chr)
-	def1("bit_length", t, i4, sure1(func(s string) int32 { return int32(8 * len(s)) }))
-	box("overlay", t, func(a []value.Value) (value.Value, error) {
+	def3(r, "translate", t, t, t, t, sure3(translate))
+	def1(r, "chr", i4, t, chr)
+	def1(r, "bit_length", t, i4, sure1(func(s string) int32 { return int32(8 * len(s)) }))
+	box(r, "overlay", t, func(a []value.Value) (value.Value, error) {
 		s, err := overlay(a[0].Str, a[1].Str, a[2].Int, a[3].Int)
 		return textValue(s), err
 	}, t, t, i4, i4)
-	def3("overlay", t, t, i4, t, func(s, with string, from int32) (string, error) {
+	def3(r, "overlay", t, t, i4, t, func(s, with string, from int32) (string, error) {
 		return overlay(s, with, int64(from), int64(length(with)))
 	})
-	def1("md5", t, t, sure1(func(s string) string { sum := md5.Sum([]byte(s)); return hex.EncodeToString(sum[:]) }))
-	def1("md5", by, t, sure1(func(b []byte) string { sum := md5.Sum(b); return hex.EncodeToString(sum[:]) }))
-	def1("sha256", by, by, sure1(func(b []byte) []byte { sum := sha256.Sum256(b); return sum[:] }))
-	def1("sha512", by, by, sure1(func(b []byte) []byte { sum := sha512.Sum512(b); return sum[:] }))
-	def1("to_hex", i4, t, sure1(func(n int32) string { return strconv.FormatUint(uint64(uint32(n)), 16) }))
-	def1("to_hex", i8, t, sure1(func(n int64) string { return strconv.FormatUint(uint64(n), 16) }))
-	def1("quote_literal", t, t, sure1(quoteLiteral))
-	def1("quote_ident", t, t, sure1(quoteIdent))
-	define(boxed("quote_nullable", []value.Kind{t}, t, false, func(a []value.Value) (value.Value, error) {
+	def1(r, "md5", t, t, sure1(func(s string) string { sum := md5.Sum([]byte(s)); return hex.EncodeToString(sum[:]) }))
+	def1(r, "md5", by, t, sure1(func(b []byte) string { sum := md5.Sum(b); return hex.EncodeToString(sum[:]) }))
+	def1(r, "sha256", by, by, sure1(func(b []byte) []byte { sum := sha256.Sum256(b); return sum[:] }))
+	def1(r, "sha512", by, by, sure1(func(b []byte) []byte { sum := sha512.Sum512(b); return sum[:] }))
+	def1(r, "to_hex", i4, t, sure1(func(n int32) string { return strconv.FormatUint(uint64(uint32(n)), 16) }))
+	def1(r, "to_hex", i8, t, sure1(func(n int64) string { return strconv.FormatUint(uint64(n), 16) }))
+	def1(r, "quote_literal", t, t, sure1(quoteLiteral))
+	def1(r, "quote_ident", t, t, sure1(quoteIdent))
+	define(r, boxed("quote_nullable", []value.Kind{t}, t, false, func(a []value.Value) (value.Value, error) {
 		if a[0].IsNull {
 			return textValue("NULL"), nil
 		}
 		return textValue(quoteLiteral(a[0].Str)), nil
 	}))
-	polymorphic["format"] = func(kinds []value.Kind) *Func {
+	r.polymorphic["format"] = func(kinds []value.Kind) *Func {
 		if len(kinds) == 0 || kinds[0] != t {
 			return nil
 		}
 		return boxed("format", kinds, t, false, format)
 	}
-	def2("^@", t, t, value.Bool, sure2(strings.HasPrefix))
+	def2(r, "^@", t, t, value.Bool, sure2(strings.HasPrefix))
 
-	def1("length", by, i4, sure1(func(b []byte) int32 { return int32(len(b)) }))
-	def1("octet_length", by, i4, sure1(func(b []byte) int32 { return int32(len(b)) }))
-	def2("encode", by, t, t, encode)
-	def2("decode", t, t, by, decode)
-	def2("convert_from", by, t, t, func(b []byte, enc string) (string, error) {
+	def1(r, "length", by, i4, sure1(func(b []byte) int32 { return int32(len(b)) }))
+	def1(r, "octet_length", by, i4, sure1(func(b []byte) int32 { return int32(len(b)) }))
+	def2(r, "encode", by, t, t, encode)
+	def2(r, "decode", t, t, by, decode)
+	def2(r, "convert_from", by, t, t, func(b []byte, enc string) (string, error) {
 		if e := strings.ToUpper(enc); e != "UTF8" && e != "UTF-8" {
 			return "", value.Errorf(value.CodeUnsupported, "only UTF8 is converted here, not %s", enc)
 		}
@@ -267,25 +267,25 @@ func init() {
 		}
 		return string(b), nil
 	})
-	def2("convert_to", t, t, by, func(s, enc string) ([]byte, error) {
+	def2(r, "convert_to", t, t, by, func(s, enc string) ([]byte, error) {
 		if e := strings.ToUpper(enc); e != "UTF8" && e != "UTF-8" {
 			return nil, value.Errorf(value.CodeUnsupported, "only UTF8 is converted here, not %s", enc)
 		}
 		return []byte(s), nil
 	})
-	def2("||", by, by, by, sure2(func(a, b []byte) []byte { return append(append([]byte{}, a...), b...) }))
-	def2("get_byte", by, i4, i4, func(b []byte, n int32) (int32, error) {
+	def2(r, "||", by, by, by, sure2(func(a, b []byte) []byte { return append(append([]byte{}, a...), b...) }))
+	def2(r, "get_byte", by, i4, i4, func(b []byte, n int32) (int32, error) {
 		if n < 0 || int(n) >= len(b) {
 			return 0, value.Errorf("2202E", "index %d out of valid range, 0..%d", n, len(b)-1)
 		}
 		return int32(b[n]), nil
 	})
-	defComparisons(by, func(a, b []byte) int { return strings.Compare(string(a), string(b)) })
-	defComparisons(value.UUID, strings.Compare)
+	defComparisons(r, by, func(a, b []byte) int { return strings.Compare(string(a), string(b)) })
+	defComparisons(r, value.UUID, strings.Compare)
 	unpadded := func(s string) string { return value.Unpadded(s) }
-	defComparisons(value.Char, func(a, b string) int { return strings.Compare(unpadded(a), unpadded(b)) })
-	defComparisons(value.Time, func(a, b clock) int { return ordered(int64(a), int64(b)) })
-	def1("length", value.Char, i4, sure1(func(s string) int32 { return length(unpadded(s)) }))
-	def1("octet_length", value.Char, i4, sure1(func(s string) int32 { return int32(len(s)) }))
-	def1("char output", value.Char, value.Text, sure1(func(s string) string { return s }))
+	defComparisons(r, value.Char, func(a, b string) int { return strings.Compare(unpadded(a), unpadded(b)) })
+	defComparisons(r, value.Time, func(a, b clock) int { return ordered(int64(a), int64(b)) })
+	def1(r, "length", value.Char, i4, sure1(func(s string) int32 { return length(unpadded(s)) }))
+	def1(r, "octet_length", value.Char, i4, sure1(func(s string) int32 { return int32(len(s)) }))
+	def1(r, "char output", value.Char, value.Text, sure1(func(s string) string { return s }))
 }

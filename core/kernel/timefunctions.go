@@ -320,36 +320,36 @@ func overlaps(a []value.Value) (value.Value, error) {
 	return value.BoolOf(false), nil
 }
 
-func init() {
+func addTimeFunctions(r *registry) {
 	d, ts, tz, tm, iv := value.Date, value.Timestamp, value.TimestampTZ, value.Time, value.Interval
 	i4, f8, t, num := value.Int4, value.Float8, value.Text, value.Numeric
-	def2("*", iv, f8, iv, scaleSpan)
-	def2("*", f8, iv, iv, func(f float64, s value.Span) (value.Span, error) { return scaleSpan(s, f) })
-	def2("/", iv, f8, iv, divideSpan)
+	def2(r, "*", iv, f8, iv, scaleSpan)
+	def2(r, "*", f8, iv, iv, func(f float64, s value.Span) (value.Span, error) { return scaleSpan(s, f) })
+	def2(r, "/", iv, f8, iv, divideSpan)
 	for _, k := range []value.Kind{ts, tz} {
-		def2("age", k, k, iv, sure2(func(a, b stamp) value.Span { return age(int64(a), int64(b)) }))
-		def3("date_bin", iv, k, k, k, func(s value.Span, at, origin stamp) (stamp, error) {
+		def2(r, "age", k, k, iv, sure2(func(a, b stamp) value.Span { return age(int64(a), int64(b)) }))
+		def3(r, "date_bin", iv, k, k, k, func(s value.Span, at, origin stamp) (stamp, error) {
 			return toStamp(dateBin(s, int64(at), int64(origin)))
 		})
-		def1("isfinite", k, value.Bool, sure1(func(stamp) bool { return true }))
-		define(boxed("overlaps", []value.Kind{k, k, k, k}, value.Bool, false, overlaps))
+		def1(r, "isfinite", k, value.Bool, sure1(func(stamp) bool { return true }))
+		define(r, boxed("overlaps", []value.Kind{k, k, k, k}, value.Bool, false, overlaps))
 	}
 	for _, k := range []value.Kind{d, tm} {
-		define(boxed("overlaps", []value.Kind{k, k, k, k}, value.Bool, false, overlaps))
+		define(r, boxed("overlaps", []value.Kind{k, k, k, k}, value.Bool, false, overlaps))
 	}
-	def1("isfinite", d, value.Bool, sure1(func(date) bool { return true }))
-	def2("extract", t, iv, num, spanField)
-	def2("extract", t, tm, num, func(f string, c clock) (value.Decimal, error) { return clockField(f, int64(c)) })
+	def1(r, "isfinite", d, value.Bool, sure1(func(date) bool { return true }))
+	def2(r, "extract", t, iv, num, spanField)
+	def2(r, "extract", t, tm, num, func(f string, c clock) (value.Decimal, error) { return clockField(f, int64(c)) })
 	part := func(x value.Decimal, err error) (float64, error) { return x.Float64(), err }
-	def2("date_part", t, iv, f8, func(f string, s value.Span) (float64, error) { return part(spanField(f, s)) })
-	def2("date_part", t, tm, f8, func(f string, c clock) (float64, error) { return part(clockField(f, int64(c))) })
-	def2("date_trunc", t, iv, iv, truncSpan)
-	def1("justify_hours", iv, iv, justifyHours)
-	def1("justify_days", iv, iv, justifyDays)
-	def1("justify_interval", iv, iv, justifyInterval)
-	def2("timezone", t, tz, ts, func(z string, at stamp) (stamp, error) { return toStamp(toZone(z, int64(at))) })
-	def2("timezone", t, ts, tz, func(z string, at stamp) (stamp, error) { return toStamp(fromZone(z, int64(at))) })
-	def1("to_timestamp", f8, tz, func(f float64) (stamp, error) {
+	def2(r, "date_part", t, iv, f8, func(f string, s value.Span) (float64, error) { return part(spanField(f, s)) })
+	def2(r, "date_part", t, tm, f8, func(f string, c clock) (float64, error) { return part(clockField(f, int64(c))) })
+	def2(r, "date_trunc", t, iv, iv, truncSpan)
+	def1(r, "justify_hours", iv, iv, justifyHours)
+	def1(r, "justify_days", iv, iv, justifyDays)
+	def1(r, "justify_interval", iv, iv, justifyInterval)
+	def2(r, "timezone", t, tz, ts, func(z string, at stamp) (stamp, error) { return toStamp(toZone(z, int64(at))) })
+	def2(r, "timezone", t, ts, tz, func(z string, at stamp) (stamp, error) { return toStamp(fromZone(z, int64(at))) })
+	def1(r, "to_timestamp", f8, tz, func(f float64) (stamp, error) {
 		if math.IsNaN(f) || math.Abs(f) > 1e13 {
 			return 0, value.ErrDateRange
 		}
@@ -366,21 +366,21 @@ func init() {
 		}
 		return value.CheckTimestamp(int64(day)*value.MicrosPerDay + us)
 	}
-	box("make_timestamp", ts, func(a []value.Value) (value.Value, error) {
+	box(r, "make_timestamp", ts, func(a []value.Value) (value.Value, error) {
 		us, err := makeMoment(a)
 		return intValue(us), err
 	}, i4, i4, i4, i4, i4, f8)
-	box("make_timestamptz", tz, func(a []value.Value) (value.Value, error) {
+	box(r, "make_timestamptz", tz, func(a []value.Value) (value.Value, error) {
 		us, err := makeMoment(a)
 		return intValue(us), err
 	}, i4, i4, i4, i4, i4, f8)
-	box("make_time", tm, func(a []value.Value) (value.Value, error) {
+	box(r, "make_time", tm, func(a []value.Value) (value.Value, error) {
 		us, err := makeClock(a[0].Int, a[1].Int, a[2].Float)
 		return intValue(us), err
 	}, i4, i4, f8)
 	kinds := []value.Kind{i4, i4, i4, i4, i4, i4, f8}
 	for n := 0; n <= len(kinds); n++ {
-		box("make_interval", iv, func(a []value.Value) (value.Value, error) {
+		box(r, "make_interval", iv, func(a []value.Value) (value.Value, error) {
 			var p [7]int64
 			for i, v := range a {
 				if p[i] = v.Int; i == 6 {
@@ -402,14 +402,14 @@ func init() {
 		}
 		return clock(us)
 	}
-	def2("+", tm, iv, tm, sure2(addClock))
-	def2("+", iv, tm, tm, sure2(func(s value.Span, c clock) clock { return addClock(c, s) }))
-	def2("-", tm, iv, tm, sure2(func(c clock, s value.Span) clock { return addClock(c, s.Neg()) }))
-	def2("-", tm, tm, iv, sure2(func(a, b clock) value.Span { return value.Span{Micros: int64(a) - int64(b)} }))
-	def2("+", d, tm, ts, func(a date, c clock) (stamp, error) { return toStamp(value.CheckTimestamp(startOf(a) + int64(c))) })
-	def2("+", iv, d, ts, func(s value.Span, a date) (stamp, error) { return toStamp(s.AddTo(startOf(a))) })
+	def2(r, "+", tm, iv, tm, sure2(addClock))
+	def2(r, "+", iv, tm, tm, sure2(func(s value.Span, c clock) clock { return addClock(c, s) }))
+	def2(r, "-", tm, iv, tm, sure2(func(c clock, s value.Span) clock { return addClock(c, s.Neg()) }))
+	def2(r, "-", tm, tm, iv, sure2(func(a, b clock) value.Span { return value.Span{Micros: int64(a) - int64(b)} }))
+	def2(r, "+", d, tm, ts, func(a date, c clock) (stamp, error) { return toStamp(value.CheckTimestamp(startOf(a) + int64(c))) })
+	def2(r, "+", iv, d, ts, func(s value.Span, a date) (stamp, error) { return toStamp(s.AddTo(startOf(a))) })
 	for _, k := range []value.Kind{ts, tz} {
-		def2("+", iv, k, k, func(s value.Span, a stamp) (stamp, error) { return toStamp(s.AddTo(int64(a))) })
+		def2(r, "+", iv, k, k, func(s value.Span, a stamp) (stamp, error) { return toStamp(s.AddTo(int64(a))) })
 	}
 }
 

@@ -139,38 +139,38 @@ func truncate(field string, us int64) (int64, error) {
 	return 0, noUnit(field, value.Timestamp.String())
 }
 
-func init() {
+func addTimes(r *registry) {
 	d, ts, tz, iv, i4, t := value.Date, value.Timestamp, value.TimestampTZ, value.Interval, value.Int4, value.Text
-	def2("+", d, i4, d, func(a date, n int32) (date, error) { return toDate(value.CheckDate(int64(a) + int64(n))) })
-	def2("+", i4, d, d, func(n int32, a date) (date, error) { return toDate(value.CheckDate(int64(a) + int64(n))) })
-	def2("-", d, i4, d, func(a date, n int32) (date, error) { return toDate(value.CheckDate(int64(a) - int64(n))) })
-	def2("-", d, d, i4, sure2(func(a, b date) int32 { return int32(a) - int32(b) }))
-	def2("+", d, iv, ts, func(a date, s value.Span) (stamp, error) { return toStamp(s.AddTo(startOf(a))) })
-	def2("-", d, iv, ts, func(a date, s value.Span) (stamp, error) { return toStamp(s.Neg().AddTo(startOf(a))) })
-	def2("+", iv, iv, iv, value.Span.Add)
-	def2("-", iv, iv, iv, func(a, b value.Span) (value.Span, error) { return a.Add(b.Neg()) })
-	def1("neg", iv, iv, sure1(value.Span.Neg))
+	def2(r, "+", d, i4, d, func(a date, n int32) (date, error) { return toDate(value.CheckDate(int64(a) + int64(n))) })
+	def2(r, "+", i4, d, d, func(n int32, a date) (date, error) { return toDate(value.CheckDate(int64(a) + int64(n))) })
+	def2(r, "-", d, i4, d, func(a date, n int32) (date, error) { return toDate(value.CheckDate(int64(a) - int64(n))) })
+	def2(r, "-", d, d, i4, sure2(func(a, b date) int32 { return int32(a) - int32(b) }))
+	def2(r, "+", d, iv, ts, func(a date, s value.Span) (stamp, error) { return toStamp(s.AddTo(startOf(a))) })
+	def2(r, "-", d, iv, ts, func(a date, s value.Span) (stamp, error) { return toStamp(s.Neg().AddTo(startOf(a))) })
+	def2(r, "+", iv, iv, iv, value.Span.Add)
+	def2(r, "-", iv, iv, iv, func(a, b value.Span) (value.Span, error) { return a.Add(b.Neg()) })
+	def1(r, "neg", iv, iv, sure1(value.Span.Neg))
 	for _, k := range []value.Kind{ts, tz} {
-		def2("+", k, iv, k, func(a stamp, s value.Span) (stamp, error) { return toStamp(s.AddTo(int64(a))) })
-		def2("-", k, iv, k, func(a stamp, s value.Span) (stamp, error) { return toStamp(s.Neg().AddTo(int64(a))) })
-		def2("-", k, k, iv, sure2(func(a, b stamp) value.Span {
+		def2(r, "+", k, iv, k, func(a stamp, s value.Span) (stamp, error) { return toStamp(s.AddTo(int64(a))) })
+		def2(r, "-", k, iv, k, func(a stamp, s value.Span) (stamp, error) { return toStamp(s.Neg().AddTo(int64(a))) })
+		def2(r, "-", k, k, iv, sure2(func(a, b stamp) value.Span {
 			us := int64(a) - int64(b)
 			return value.Span{Days: int32(us / value.MicrosPerDay), Micros: us % value.MicrosPerDay}
 		}))
-		def2("extract", t, k, value.Numeric, func(f string, a stamp) (value.Decimal, error) { return extract(f, int64(a), k) })
-		def2("date_part", t, k, value.Float8, func(f string, a stamp) (float64, error) {
+		def2(r, "extract", t, k, value.Numeric, func(f string, a stamp) (value.Decimal, error) { return extract(f, int64(a), k) })
+		def2(r, "date_part", t, k, value.Float8, func(f string, a stamp) (float64, error) {
 			x, err := extract(f, int64(a), k)
 			return x.Float64(), err
 		})
-		def2("date_trunc", t, k, k, func(f string, a stamp) (stamp, error) { return toStamp(truncate(f, int64(a))) })
+		def2(r, "date_trunc", t, k, k, func(f string, a stamp) (stamp, error) { return toStamp(truncate(f, int64(a))) })
 	}
-	def2("extract", t, d, value.Numeric, func(f string, a date) (value.Decimal, error) { return extract(f, startOf(a), d) })
-	def2("date_part", t, d, value.Float8, func(f string, a date) (float64, error) {
+	def2(r, "extract", t, d, value.Numeric, func(f string, a date) (value.Decimal, error) { return extract(f, startOf(a), d) })
+	def2(r, "date_part", t, d, value.Float8, func(f string, a date) (float64, error) {
 		x, err := extract(f, startOf(a), ts)
 		return x.Float64(), err
 	})
-	def2("date_trunc", t, d, tz, func(f string, a date) (stamp, error) { return toStamp(truncate(f, startOf(a))) })
-	def3("make_date", i4, i4, i4, d, func(y, m, day int32) (date, error) {
+	def2(r, "date_trunc", t, d, tz, func(f string, a date) (stamp, error) { return toStamp(truncate(f, startOf(a))) })
+	def3(r, "make_date", i4, i4, i4, d, func(y, m, day int32) (date, error) {
 		return toDate(value.MakeDate(int(y), int(m), int(day)))
 	})
 }

@@ -7,6 +7,7 @@ import (
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/array"
 
+	"rovik/core/function"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -19,25 +20,13 @@ type windowFunc struct {
 	at func(p *Partition, i int) (value.Value, error)
 }
 
-var windowFunctions = map[string]*windowFunc{}
-
 // IsWindow tells whether name is a window function and no aggregate.
-func IsWindow(name string) bool { return windowFunctions[name] != nil }
-
-// IgnoresFrame tells whether a window function looks at the whole partition
-// whatever its frame.
-func IgnoresFrame(name string) bool {
-	switch name {
-	case "row_number", "rank", "dense_rank", "percent_rank", "cume_dist", "ntile", "lag", "lead":
-		return true
-	}
-	return false
-}
+func IsWindow(name string) bool { return registered.windowFunctions[name] != nil }
 
 // WindowFunctions lists the window functions.
 func WindowFunctions() []string {
 	var names []string
-	for n := range windowFunctions {
+	for n := range registered.windowFunctions {
 		names = append(names, n)
 	}
 	sort.Strings(names)
@@ -47,7 +36,7 @@ func WindowFunctions() []string {
 // ResolveWindow returns the kinds of the arguments and the result of a window
 // function or an aggregate as one. star is count(*).
 func ResolveWindow(name string, kinds []value.Kind, star bool) ([]value.Kind, value.Type, error) {
-	if w := windowFunctions[name]; w != nil {
+	if w := registered.windowFunctions[name]; w != nil {
 		known := append([]value.Kind{}, kinds...)
 		for i, k := range known {
 			if k == value.Null {
@@ -63,12 +52,12 @@ func ResolveWindow(name string, kinds []value.Kind, star bool) ([]value.Kind, va
 		return nil, value.Type{}, noSuchFunction(name, kinds)
 	}
 	if !IsAggregate(name) {
-		if len(functions[name]) > 0 {
+		if len(registered.functions[name]) > 0 {
 			return nil, value.Type{}, value.Errorf("42809", "OVER specified, but %s is not a window function nor an aggregate function", name)
 		}
 		return nil, value.Type{}, noSuchFunction(name, kinds)
 	}
-	if plan.OrderedSet(name) {
+	if function.OrderedSet(name) {
 		return nil, value.Type{}, value.Errorf(value.CodeUnsupported, "OVER is not supported for ordered-set aggregate %s", name)
 	}
 	if len(kinds) == 0 && !star {
@@ -185,7 +174,7 @@ func (p *Partition) peers(order []arrow.Array, i, j int) bool {
 func (p *Partition) Eval(result value.Kind) (arrow.Array, error) {
 	out := value.NewBuilder(result)
 	out.Reserve(p.Rows)
-	if w := windowFunctions[p.call.Func]; w != nil {
+	if w := registered.windowFunctions[p.call.Func]; w != nil {
 		for i := range p.Rows {
 			v, err := w.at(p, i)
 			if err != nil {
@@ -482,7 +471,7 @@ func (p *Partition) shifted(i, sign int) (value.Value, error) {
 	return nullValue(), nil
 }
 
-func init() {
+func addWindows(r *registry) {
 	i8, i4, f8 := value.Int8, value.Int4, value.Float8
 	none := func(result value.Kind) func([]value.Kind) ([]value.Kind, value.Kind, bool) {
 		return func(kinds []value.Kind) ([]value.Kind, value.Kind, bool) { return nil, result, len(kinds) == 0 }
@@ -490,19 +479,19 @@ func init() {
 	number := func(f func(p *Partition, i int) int64) func(*Partition, int) (value.Value, error) {
 		return func(p *Partition, i int) (value.Value, error) { return intValue(f(p, i)), nil }
 	}
-	windowFunctions["row_number"] = &windowFunc{none(i8), number(func(_ *Partition, i int) int64 { return int64(i) + 1 })}
-	windowFunctions["rank"] = &windowFunc{none(i8), number(func(p *Partition, i int) int64 { return int64(p.PeerStart[i]) + 1 })}
-	windowFunctions["dense_rank"] = &windowFunc{none(i8), number(func(p *Partition, i int) int64 { return int64(p.groups[i]) + 1 })}
-	windowFunctions["percent_rank"] = &windowFunc{none(f8), func(p *Partition, i int) (value.Value, error) {
+	r.windowFunctions["row_number"] = &windowFunc{none(i8), number(func(_ *Partition, i int) int64 { return int64(i) + 1 })}
+	r.windowFunctions["rank"] = &windowFunc{none(i8), number(func(p *Partition, i int) int64 { return int64(p.PeerStart[i]) + 1 })}
+	r.windowFunctions["dense_rank"] = &windowFunc{none(i8), number(func(p *Partition, i int) int64 { return int64(p.groups[i]) + 1 })}
+	r.windowFunctions["percent_rank"] = &windowFunc{none(f8), func(p *Partition, i int) (value.Value, error) {
 		if p.Rows == 1 {
 			return floatValue(0), nil
 		}
 		return floatValue(float64(p.PeerStart[i]) / float64(p.Rows-1)), nil
 	}}
-	windowFunctions["cume_dist"] = &windowFunc{none(f8), func(p *Partition, i int) (value.Value, error) {
+	r.windowFunctions["cume_dist"] = &windowFunc{none(f8), func(p *Partition, i int) (value.Value, error) {
 		return floatValue(float64(p.PeerEnd[i]) / float64(p.Rows)), nil
 	}}
-	windowFunctions["ntile"] = &windowFunc{func(kinds []value.Kind) ([]value.Kind, value.Kind, bool) {
+	r.windowFunctions["ntile"] = &windowFunc{func(kinds []value.Kind) ([]value.Kind, value.Kind, bool) {
 		return []value.Kind{i4}, i4, fits(kinds, []value.Kind{i4})
 	}, func(p *Partition, i int) (value.Value, error) {
 		v := p.arg(0, 0)
@@ -538,17 +527,17 @@ func init() {
 		}
 		return want, result, len(kinds) < 2 || fits(kinds[1:2], []value.Kind{i4})
 	}
-	windowFunctions["lag"] = &windowFunc{shift, func(p *Partition, i int) (value.Value, error) { return p.shifted(i, -1) }}
-	windowFunctions["lead"] = &windowFunc{shift, func(p *Partition, i int) (value.Value, error) { return p.shifted(i, 1) }}
+	r.windowFunctions["lag"] = &windowFunc{shift, func(p *Partition, i int) (value.Value, error) { return p.shifted(i, -1) }}
+	r.windowFunctions["lead"] = &windowFunc{shift, func(p *Partition, i int) (value.Value, error) { return p.shifted(i, 1) }}
 	any1 := func(kinds []value.Kind) ([]value.Kind, value.Kind, bool) {
 		if len(kinds) != 1 {
 			return nil, 0, false
 		}
 		return kinds, kinds[0], true
 	}
-	windowFunctions["first_value"] = &windowFunc{any1, func(p *Partition, i int) (value.Value, error) { return p.nth(i, 1) }}
-	windowFunctions["last_value"] = &windowFunc{any1, func(p *Partition, i int) (value.Value, error) { return p.nth(i, -1) }}
-	windowFunctions["nth_value"] = &windowFunc{func(kinds []value.Kind) ([]value.Kind, value.Kind, bool) {
+	r.windowFunctions["first_value"] = &windowFunc{any1, func(p *Partition, i int) (value.Value, error) { return p.nth(i, 1) }}
+	r.windowFunctions["last_value"] = &windowFunc{any1, func(p *Partition, i int) (value.Value, error) { return p.nth(i, -1) }}
+	r.windowFunctions["nth_value"] = &windowFunc{func(kinds []value.Kind) ([]value.Kind, value.Kind, bool) {
 		if len(kinds) != 2 || !fits(kinds[1:], []value.Kind{i4}) {
 			return nil, 0, false
 		}

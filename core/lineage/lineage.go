@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"rovik/core/catalog"
+	"rovik/core/function"
 	"rovik/core/plan"
 )
 
@@ -413,7 +414,7 @@ func (t *tracer) aggregate(n *plan.Aggregate, rows set) set {
 	for _, a := range n.Aggs {
 		f := newFlow()
 		values := a.Args
-		if plan.OrderedSet(a.Func) {
+		if function.OrderedSet(a.Func) {
 			values = append(values[:len(values):len(values)], a.Order[0].Expr)
 		}
 		for _, e := range values {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"rovik/core/function"
 	"rovik/core/value"
 )
 
@@ -156,7 +157,7 @@ func AggText(a Agg) string {
 	case a.Distinct:
 		args = "DISTINCT " + args
 	}
-	within := OrderedSet(a.Func)
+	within := function.OrderedSet(a.Func)
 	if len(a.Order) > 0 && !within {
 		args += " ORDER BY " + keyTexts(a.Order)
 	}
@@ -168,11 +169,6 @@ func AggText(a Agg) string {
 		out += " FILTER (WHERE " + Text(a.Filter) + ")"
 	}
 	return out
-}
-
-// OrderedSet tells whether an aggregate takes its values by WITHIN GROUP.
-func OrderedSet(name string) bool {
-	return name == "percentile_cont" || name == "percentile_disc" || name == "mode"
 }
 
 // WindowText writes a window function.
@@ -217,13 +213,6 @@ func (f Frame) Text(value func(Expr) string) string {
 		[...]string{"", " EXCLUDE CURRENT ROW", " EXCLUDE GROUP", " EXCLUDE TIES"}[f.Exclude]
 }
 
-var infix = map[string]bool{
-	"+": true, "-": true, "*": true, "/": true, "%": true, "||": true,
-	"=": true, "<>": true, "<": true, "<=": true, ">": true, ">=": true,
-	"and": true, "or": true, "like": true, "ilike": true,
-	"is distinct from": true, "is not distinct from": true, "^": true, "~": true, "~*": true, "->": true, "->>": true,
-}
-
 // Text writes an expression for people; columns show their name.
 func Text(e Expr) string {
 	switch e := e.(type) {
@@ -243,28 +232,38 @@ func Text(e Expr) string {
 		}
 		return b.String() + " ELSE " + Text(e.Else) + " END"
 	case *Call:
-		args := make([]string, len(e.Args))
-		for i, a := range e.Args {
-			args[i] = Text(a)
-			if c, ok := a.(*Call); ok && infix[c.Op] && c.Op != e.Op {
+		return callText(e)
+	}
+	return fmt.Sprintf("%T", e)
+}
+
+func callText(e *Call) string {
+	f, _ := function.Of(e.Op)
+	args := make([]string, len(e.Args))
+	for i, a := range e.Args {
+		args[i] = Text(a)
+		if c, ok := a.(*Call); ok && c.Op != e.Op {
+			if inner, _ := function.Of(c.Op); inner.Written == function.Infix {
 				args[i] = "(" + args[i] + ")"
 			}
 		}
-		switch {
-		case infix[e.Op] && len(args) >= 2:
-			return strings.Join(args[:2], " "+strings.ToUpper(e.Op)+" ") + restOf(e.Op, args)
-		case strings.HasPrefix(e.Op, "is "):
-			return args[0] + " " + strings.ToUpper(e.Op)
-		case e.Op == "not":
-			return "NOT " + args[0]
-		case e.Op == "neg":
-			return "-" + args[0]
-		case e.Op == "in":
-			return args[0] + " IN (" + strings.Join(args[1:], ", ") + ")"
-		}
-		return e.Op + "(" + strings.Join(args, ", ") + ")"
 	}
-	return fmt.Sprintf("%T", e)
+	word := strings.ToUpper(e.Op)
+	switch {
+	case f.Quantifier != function.One:
+		return args[0] + " " + strings.ToUpper(f.Of) + strings.ToUpper(strings.TrimPrefix(e.Op, f.Of)) + " (" + args[1] + ")"
+	case f.Written == function.Infix && len(args) >= 2:
+		return strings.Join(args[:2], " "+word+" ") + restOf(e.Op, args)
+	case f.Written == function.Suffix:
+		return args[0] + " " + word
+	case e.Op == "not":
+		return "NOT " + args[0]
+	case f.Written == function.Prefix:
+		return map[string]string{"neg": "-", "bitnot": "~"}[e.Op] + args[0]
+	case e.Op == "in":
+		return args[0] + " IN (" + strings.Join(args[1:], ", ") + ")"
+	}
+	return e.Op + "(" + strings.Join(args, ", ") + ")"
 }
 
 func restOf(op string, args []string) string {

@@ -1,6 +1,7 @@
 package rewrite
 
 import (
+	"rovik/core/function"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -50,13 +51,11 @@ func splits(agg *plan.Aggregate) bool {
 		if a.Distinct || len(a.Order) > 0 {
 			return false
 		}
-		switch a.Func {
-		case "count", "min", "max", "bool_and", "bool_or", "every":
-		case "sum":
-			if k := argKind(a); !k.IsInteger() && k != value.Numeric {
-				return false
-			}
-		default:
+		f, _ := function.AggregateOf(a.Func)
+		if f.Combine == "" {
+			return false
+		}
+		if k := argKind(a); f.AddsUp && !k.IsInteger() && k != value.Numeric {
 			return false
 		}
 	}
@@ -260,19 +259,19 @@ func (e *earlyAggregate) twoSteps(partial *plan.Aggregate) (finals []plan.AggIte
 		first := a
 		first.Column.ID = e.pass.IDs.Next()
 		partial.Aggs = append(partial.Aggs, first)
-		step := plan.AggItem{Column: plan.Column{ID: e.pass.IDs.Next(), Name: a.Name, Type: a.Type}, Agg: plan.Agg{Func: a.Func, Args: []plan.Expr{first.Ref()}, Org: a.Org}}
+		step := plan.AggItem{Column: plan.Column{ID: e.pass.IDs.Next(), Name: a.Name, Type: a.Type}, Agg: plan.Agg{Args: []plan.Expr{first.Ref()}, Org: a.Org}}
+		facts, _ := function.AggregateOf(a.Func)
+		step.Func = facts.Combine
 		var out plan.Expr
-		switch a.Func {
-		case "count":
-			step.Func, step.Column.Type = "sum", value.Of(value.Numeric)
+		switch {
+		case facts.Zero:
+			step.Column.Type = value.Of(value.Numeric)
 			zero := &plan.Const{Val: value.DecimalOf(value.Decimal{}), Typ: value.Of(value.Numeric)}
 			sum := &plan.Call{Op: "coalesce", Args: []plan.Expr{step.Ref(), zero}, Typ: value.Of(value.Numeric)}
 			out = &plan.Cast{Arg: sum, Typ: value.Of(value.Int8)}
-		case "sum":
-			if first.Column.Type.Kind == value.Int8 {
-				step.Column.Type = value.Of(value.Numeric)
-				out = &plan.Cast{Arg: step.Ref(), Typ: value.Of(value.Int8)}
-			}
+		case facts.Combine == "sum" && first.Column.Type.Kind == value.Int8:
+			step.Column.Type = value.Of(value.Numeric)
+			out = &plan.Cast{Arg: step.Ref(), Typ: value.Of(value.Int8)}
 		}
 		if out == nil {
 			out = step.Ref()

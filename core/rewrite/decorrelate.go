@@ -1,6 +1,7 @@
 package rewrite
 
 import (
+	"rovik/core/function"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -212,7 +213,7 @@ func (d *decorrelator) scalar(j *plan.Join, outer plan.IDs) (plan.Node, bool) {
 func zeros(aggs []plan.AggItem) plan.Defs {
 	defs := plan.Defs{}
 	for _, a := range aggs {
-		if a.Func == "count" || a.Func == "regr_count" {
+		if f, _ := function.AggregateOf(a.Func); f.Zero {
 			none := &plan.Const{Val: value.IntOf(value.Int8, 0), Typ: a.Type}
 			defs[a.ID] = &plan.Call{Op: "coalesce", Args: []plan.Expr{a.Ref(), none}, Typ: a.Type, Org: a.Org}
 		}

@@ -1,7 +1,7 @@
 package rewrite
 
 import (
-	"rovik/core/kernel"
+	"rovik/core/function"
 	"rovik/core/plan"
 )
 
@@ -26,7 +26,7 @@ func dropUnder(n plan.Node, ordered bool) plan.Node {
 		}
 	case *plan.Aggregate:
 		for _, a := range n.Aggs {
-			if kernel.OrderSensitive(a.Func) && len(a.Order) == 0 {
+			if function.OrderSensitive(a.Func) && len(a.Order) == 0 {
 				return n.WithInputs([]plan.Node{dropUnder(n.Input, true)})
 			}
 		}

@@ -1,6 +1,7 @@
 package rewrite
 
 import (
+	"rovik/core/function"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -213,7 +214,7 @@ func NotNull(n plan.Node) plan.IDs {
 			}
 		}
 		for _, a := range n.Aggs {
-			if a.Func == "count" {
+			if f, _ := function.AggregateOf(a.Func); f.Zero {
 				out[a.ID] = true
 			}
 		}

@@ -6,6 +6,7 @@ import (
 
 	pg "github.com/pganalyze/pg_query_go/v6"
 
+	"rovik/core/function"
 	"rovik/core/value"
 )
 
@@ -338,9 +339,9 @@ func quantified(op string, any bool) string {
 		op = word
 	}
 	if any {
-		return op + " any"
+		return function.Quantified(op, function.Any)
 	}
-	return op + " all"
+	return function.Quantified(op, function.All)
 }
 
 func (c *converter) subquery(x *pg.SubLink) Expr {
