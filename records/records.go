@@ -46,7 +46,7 @@ type Source struct {
 	Declared         []catalog.DeclaredKey
 }
 
-// Run is a past run. Report is its exec.Report as JSON.
+// Run is a past run. Report is its explain.Report as JSON.
 type Run struct {
 	ID, SQL, State, Error string
 	BeganAt               time.Time

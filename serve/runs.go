@@ -11,7 +11,7 @@ import (
 
 	"rovik/app/project"
 	"rovik/app/runs"
-	"rovik/core/exec"
+	"rovik/core/explain"
 )
 
 // queryRequest is a text to explain or run. Layer and View say whose
@@ -75,8 +75,8 @@ func (h *handlers) pastRuns(c echo.Context) error {
 
 // startedRun is a run that has begun.
 type startedRun struct {
-	ID      string              `json:"id"`
-	Columns []exec.ReportColumn `json:"columns"`
+	ID      string           `json:"id"`
+	Columns []explain.Column `json:"columns"`
 }
 
 func (h *handlers) startRun(c echo.Context) error {
@@ -88,9 +88,9 @@ func (h *handlers) startRun(c echo.Context) error {
 	if err != nil {
 		return err
 	}
-	out := startedRun{ID: run.ID, Columns: []exec.ReportColumn{}}
+	out := startedRun{ID: run.ID, Columns: []explain.Column{}}
 	for _, col := range run.Columns {
-		out.Columns = append(out.Columns, exec.ReportColumn{Name: col.Name, Type: col.Type.String()})
+		out.Columns = append(out.Columns, explain.Column{Name: col.Name, Type: col.Type.String()})
 	}
 	return c.JSON(http.StatusOK, out)
 }

@@ -22,7 +22,7 @@ import (
 	"rovik/app/sources"
 	"rovik/app/views"
 	"rovik/core/catalog"
-	"rovik/core/exec"
+	"rovik/core/explain"
 	"rovik/core/fold"
 	"rovik/core/form"
 	"rovik/core/rename"
@@ -205,15 +205,15 @@ func TestOpenAPIDescribesTheRoutes(t *testing.T) {
 func TestOpenAPIDescribesTheFields(t *testing.T) {
 	for name, v := range map[string]any{
 		"Problem": problem{}, "QueryRequest": queryRequest{}, "ViewRequest": viewRequest{}, "Catalog": catalogReply{}, "Layer": catalog.Layer{},
-		"ViewInfo": views.Info{}, "SourceInfo": sources.SourceInfo{}, "FoundSource": catalog.Source{}, "Quirk": catalog.Quirk{}, "CommonValue": catalog.CommonValue{}, "QuirkChange": catalog.QuirkChange{}, "SourcePlan": runs.SourcePlan{}, "ReportRewrite": exec.ReportRewrite{}, "Table": catalog.Table{},
-		"TableColumn": catalog.Column{}, "Key": catalog.Key{}, "ForeignKey": catalog.ForeignKey{}, "ReportColumn": exec.ReportColumn{},
-		"Reason": fold.Reason{}, "ReportPiece": exec.ReportPiece{}, "ReportStatement": exec.ReportStatement{}, "ReportOperator": exec.ReportOperator{},
+		"ViewInfo": views.Info{}, "SourceInfo": sources.SourceInfo{}, "FoundSource": catalog.Source{}, "Quirk": catalog.Quirk{}, "CommonValue": catalog.CommonValue{}, "QuirkChange": catalog.QuirkChange{}, "SourcePlan": runs.SourcePlan{}, "ReportRewrite": explain.Rewrite{}, "Table": catalog.Table{},
+		"TableColumn": catalog.Column{}, "Key": catalog.Key{}, "ForeignKey": catalog.ForeignKey{}, "ReportColumn": explain.Column{},
+		"Reason": fold.Reason{}, "ReportPiece": explain.Piece{}, "ReportStatement": explain.Statement{}, "ReportOperator": explain.Operator{},
 		"NotesRequest": notesRequest{}, "ColumnNote": catalog.ColumnNote{}, "ViewColumn": views.Column{}, "ViewName": views.Name{}, "RenameRequest": renameRequest{}, "LayerChange": views.LayerChange{}, "Renamed": views.Renamed{}, "RenamedText": rename.Text{}, "ViewMove": rename.Move{},
 		"BuildRequest": buildRequest{}, "EditRequest": editRequest{}, "FormEdit": form.Edit{}, "CleaningStep": form.Clean{}, "Built": builder.Built{}, "Form": form.Form{}, "FormPart": form.Part{},
 		"FormBlock": form.Block{}, "FormOutput": form.Output{}, "FormInput": form.Input{}, "FormOrder": form.Order{}, "FormFacts": form.Facts{}, "InputFacts": form.InputFacts{}, "FormColumn": form.Column{},
 		"JoinFacts": form.JoinFacts{}, "JoinTest": form.Test{}, "JoinSide": form.Side{}, "Preview": builder.Preview{}, "ColumnProfile": builder.ColumnProfile{}, "CleaningOffer": form.Offer{},
 		"JoinSuggestion": builder.JoinSuggestion{}, "JoinMeasure": builder.JoinMeasure{}, "Meeting": form.Meeting{}, "JoinFix": form.Fix{},
-		"Report": exec.Report{}, "StartedRun": startedRun{}, "RunStatus": runStatus{}, "PastRun": pastRun{},
+		"Report": explain.Report{}, "StartedRun": startedRun{}, "RunStatus": runStatus{}, "PastRun": pastRun{},
 	} {
 		want := jsonFields(reflect.TypeOf(v))
 		got := schemaFields(name)

@@ -17,7 +17,7 @@ import (
 	"github.com/apache/arrow-go/v18/parquet/file"
 
 	"rovik/app"
-	report "rovik/core/exec"
+	"rovik/core/explain"
 
 	"rovik/demo"
 )
@@ -95,7 +95,7 @@ func TestQueryFormats(t *testing.T) {
 		t.Errorf("parquet: %v", err)
 	}
 	b, err := os.ReadFile(reportFile)
-	var rep report.Report
+	var rep explain.Report
 	if err != nil || json.Unmarshal(b, &rep) != nil || rep.RowsCrossed == nil || *rep.RowsReturned != int64(len(want.rows)) {
 		t.Errorf("the report file: %v %s", err, b)
 	}
@@ -124,7 +124,7 @@ func TestExplainJSON(t *testing.T) {
 	if raw["rowsCrossed"] != nil {
 		t.Error("rows crossed without a run")
 	}
-	var rep report.Report
+	var rep explain.Report
 	if err := json.Unmarshal([]byte(out), &rep); err != nil {
 		t.Fatal(err)
 	}

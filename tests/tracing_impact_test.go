@@ -11,7 +11,7 @@ import (
 	"rovik/app/project"
 	"rovik/app/tracing"
 	"rovik/core/catalog"
-	"rovik/core/exec"
+	"rovik/core/explain"
 )
 
 // The impact of a column is more than views: earlier texts that could not come
@@ -89,7 +89,7 @@ func awaitRuns(t *testing.T, a *app.App, n int) {
 }
 
 // verdictsOf writes the verdicts of a view's own pieces.
-func verdictsOf(r *exec.Report) []string {
+func verdictsOf(r *explain.Report) []string {
 	var out []string
 	for _, p := range r.Pieces {
 		if p.View == "" {
@@ -153,7 +153,7 @@ func TestQuirkImpactIsWhatFoldingDoes(t *testing.T) {
 	}
 }
 
-func explained(t *testing.T, v *catalog.View) *exec.Report {
+func explained(t *testing.T, v *catalog.View) *explain.Report {
 	t.Helper()
 	r, err := museum.Now().Explain(project.Query{SQL: v.SQL, Layer: v.Layer, View: v.Name})
 	if err != nil {
@@ -168,7 +168,7 @@ func readersOf(t *testing.T, source string) []*catalog.View {
 	var out []*catalog.View
 	for _, v := range museum.Now().Catalog().Views() {
 		r := explained(t, v)
-		if slices.ContainsFunc(r.Statements, func(s exec.ReportStatement) bool { return s.Source == source }) {
+		if slices.ContainsFunc(r.Statements, func(s explain.Statement) bool { return s.Source == source }) {
 			out = append(out, v)
 		}
 	}

@@ -13,6 +13,7 @@ import (
 	"rovik/app/project"
 	"rovik/app/sources"
 	"rovik/core/exec"
+	"rovik/core/explain"
 	"rovik/core/form"
 	"rovik/core/kernel"
 	"rovik/core/syntax"
@@ -54,11 +55,11 @@ func Edit(sql string, edits []form.Edit) (_ string, err error) {
 
 // Preview is the first rows of a query, as texts.
 type Preview struct {
-	Columns      []exec.ReportColumn `json:"columns"`
-	Rows         [][]*string         `json:"rows"`
-	More         bool                `json:"more"`
-	Crossed      int64               `json:"crossed"`
-	Milliseconds float64             `json:"milliseconds"`
+	Columns      []explain.Column `json:"columns"`
+	Rows         [][]*string      `json:"rows"`
+	More         bool             `json:"more"`
+	Crossed      int64            `json:"crossed"`
+	Milliseconds float64          `json:"milliseconds"`
 }
 
 // previewRows is how many rows a preview has at most.
@@ -80,7 +81,7 @@ func (b Builder) Preview(ctx context.Context, q project.Query) (_ *Preview, err 
 		return nil, err
 	}
 	defer run.Close()
-	p := &Preview{Columns: exec.Explain(c, 0).Columns, Rows: [][]*string{}}
+	p := &Preview{Columns: explain.Of(c, 0).Columns, Rows: [][]*string{}}
 	err = run.Each(func(rows kernel.Batch) error {
 		for r := range rows.Len {
 			p.Rows = append(p.Rows, exec.RowTexts(run.Columns, rows, r))
@@ -232,7 +233,7 @@ func (b Builder) countedBelow(q project.Query) bool {
 		return true // it says so when it runs
 	}
 	var rows int64
-	for _, st := range exec.Explain(c, 0).Statements {
+	for _, st := range explain.Of(c, 0).Statements {
 		if src := b.now.Has(st.Source); src == nil || !src.IsFiles() {
 			rows += st.EstimatedRows
 		}

@@ -9,6 +9,7 @@ import (
 	"rovik/core/bind"
 	"rovik/core/catalog"
 	"rovik/core/exec"
+	"rovik/core/explain"
 	"rovik/core/fold"
 	"rovik/core/kernel"
 	"rovik/core/plan"
@@ -88,16 +89,16 @@ func (s *Snapshot) compile(q Query, trace func(rewrite.Step)) (*fold.Compiled, e
 }
 
 // Explain says what a query would do.
-func (s *Snapshot) Explain(q Query) (*exec.Report, error) {
+func (s *Snapshot) Explain(q Query) (*explain.Report, error) {
 	c, took, err := s.Compile(q, nil)
 	if err != nil {
 		return nil, err
 	}
-	return exec.Explain(c, float64(took.Microseconds())/1000), nil
+	return explain.Of(c, float64(took.Microseconds())/1000), nil
 }
 
 // ExplainView explains the view of a full name that is there.
-func (s *Snapshot) ExplainView(name string) (*exec.Report, error) {
+func (s *Snapshot) ExplainView(name string) (*explain.Report, error) {
 	return s.Explain(Definition(s.catalog.View(name)))
 }
 
@@ -111,7 +112,7 @@ func (s *Snapshot) Start(ctx context.Context, q Query, id string) (*exec.Run, er
 }
 
 // RunThrough runs a query to its end, drops the rows and reports.
-func (s *Snapshot) RunThrough(ctx context.Context, q Query) (*exec.Report, error) {
+func (s *Snapshot) RunThrough(ctx context.Context, q Query) (*explain.Report, error) {
 	run, err := s.Start(ctx, q, NewRunID())
 	if err != nil {
 		return nil, err

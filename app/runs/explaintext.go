@@ -4,13 +4,13 @@ import (
 	"fmt"
 	"strings"
 
-	"rovik/core/exec"
+	"rovik/core/explain"
 	"rovik/core/fold"
 )
 
 // ExplainText writes a report as a note for people: what each source is sent,
 // what crosses, and what did not fold and why.
-func ExplainText(r *exec.Report) string {
+func ExplainText(r *explain.Report) string {
 	var b strings.Builder
 	for _, s := range r.Statements {
 		fmt.Fprintf(&b, "%s  %s, %s\n", s.ID, s.Source, crossing(s))
@@ -41,7 +41,7 @@ func ExplainText(r *exec.Report) string {
 		}
 	}
 	folded := 0
-	var rest []exec.ReportPiece
+	var rest []explain.Piece
 	for _, p := range r.Pieces {
 		if p.Verdict == fold.Folded {
 			folded++
@@ -77,7 +77,7 @@ type reasonGroup struct {
 
 // byReason puts pieces with the same verdict and reason together, so that a
 // reason is read once.
-func byReason(pieces []exec.ReportPiece) []*reasonGroup {
+func byReason(pieces []explain.Piece) []*reasonGroup {
 	var out []*reasonGroup
 	for _, p := range pieces {
 		where := ""
@@ -99,7 +99,7 @@ func byReason(pieces []exec.ReportPiece) []*reasonGroup {
 }
 
 // RewritesText lists the rewrites of a report: the rule, where, and why.
-func RewritesText(r *exec.Report) string {
+func RewritesText(r *explain.Report) string {
 	var b strings.Builder
 	b.WriteString("\nRewrites:\n")
 	for _, w := range r.Rewrites {
@@ -115,7 +115,7 @@ func RewritesText(r *exec.Report) string {
 	return b.String()
 }
 
-func crossing(s exec.ReportStatement) string {
+func crossing(s explain.Statement) string {
 	if s.Rows != nil {
 		keys := ""
 		if s.ShippedKeys > 0 {

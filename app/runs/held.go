@@ -13,6 +13,7 @@ import (
 
 	"rovik/app/project"
 	"rovik/core/exec"
+	"rovik/core/explain"
 	"rovik/core/kernel"
 	"rovik/core/plan"
 	"rovik/core/value"
@@ -47,7 +48,7 @@ type Active struct {
 	state   string // running, done, failed, stopped
 	cut     bool   // more rows would have come
 	err     error
-	final   *exec.Report
+	final   *explain.Report
 	changed chan struct{} // closed and replaced whenever something changed
 }
 
@@ -220,7 +221,7 @@ func (act *Active) fail(err error) {
 	defer act.mu.Unlock()
 	act.state, act.err = "failed", err
 	if act.final == nil {
-		act.final = &exec.Report{}
+		act.final = &explain.Report{}
 		_ = value.Guarded(func() error { act.final = act.run.Report(); return nil })
 	}
 	act.tell()
@@ -239,12 +240,12 @@ func (r *Runs) keep(act *Active) {
 
 // Status is how far a run is.
 type Status struct {
-	ID     string       `json:"id"`
-	State  string       `json:"state"`
-	Rows   int          `json:"rows"` // held so far
-	Cut    bool         `json:"cut"`  // more rows would have come
-	Error  string       `json:"error"`
-	Report *exec.Report `json:"report"`
+	ID     string          `json:"id"`
+	State  string          `json:"state"`
+	Rows   int             `json:"rows"` // held so far
+	Cut    bool            `json:"cut"`  // more rows would have come
+	Error  string          `json:"error"`
+	Report *explain.Report `json:"report"`
 
 	Err     error           `json:"-"`
 	Changed <-chan struct{} `json:"-"` // closed at the next change

@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"rovik/app/project"
-	"rovik/core/exec"
+	"rovik/core/explain"
 	"rovik/records"
 )
 
@@ -44,7 +44,7 @@ func (r *Runs) SentTo(ctx context.Context, source string) ([]SentStatement, erro
 	}
 	out := []SentStatement{}
 	for _, past := range runs {
-		var rep exec.Report
+		var rep explain.Report
 		if json.Unmarshal(past.Report, &rep) != nil {
 			continue // of an earlier version
 		}

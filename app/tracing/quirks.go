@@ -7,7 +7,7 @@ import (
 
 	"rovik/app/project"
 	"rovik/core/catalog"
-	"rovik/core/exec"
+	"rovik/core/explain"
 	"rovik/core/fold"
 	"rovik/core/value"
 )
@@ -115,7 +115,7 @@ func (v *QuirkView) add(pieces []QuirkPiece) {
 
 // turned are the pieces of a view's own text whose verdicts differ. A piece may
 // stand in several sources, with a verdict in each.
-func turned(was, is *exec.Report, how string) []QuirkPiece {
+func turned(was, is *explain.Report, how string) []QuirkPiece {
 	before, after := ownVerdicts(was), ownVerdicts(is)
 	var out []QuirkPiece
 	for _, p := range is.Pieces {
@@ -138,10 +138,10 @@ type place struct {
 	start, end int
 }
 
-func placeOf(p exec.ReportPiece) place { return place{p.Kind, p.Span[0], p.Span[1]} }
+func placeOf(p explain.Piece) place { return place{p.Kind, p.Span[0], p.Span[1]} }
 
 // ownVerdicts are the verdicts of a view's own pieces, the best first.
-func ownVerdicts(r *exec.Report) map[place][]fold.Verdict {
+func ownVerdicts(r *explain.Report) map[place][]fold.Verdict {
 	out := map[place][]fold.Verdict{}
 	for _, p := range r.Pieces {
 		if p.View == "" {

@@ -8,7 +8,7 @@ import (
 
 	"rovik/app/project"
 	"rovik/core/catalog"
-	"rovik/core/exec"
+	"rovik/core/explain"
 	"rovik/core/fold"
 	"rovik/core/value"
 	"rovik/records"
@@ -125,14 +125,14 @@ func columnChanges(was, is *catalog.Table) []ColumnChange {
 // compare notes what is worse in a view's own text, and the rows that cross. The
 // text that changes is compared by the words of its pieces, those of its readers
 // by their places.
-func (e *Effects) compare(view string, changed bool, before, after *exec.Report) {
-	key := func(p exec.ReportPiece) string {
+func (e *Effects) compare(view string, changed bool, before, after *explain.Report) {
+	key := func(p explain.Piece) string {
 		if changed {
 			return fmt.Sprint(p.Kind, p.Text)
 		}
 		return fmt.Sprint(p.Kind, p.Span)
 	}
-	was := map[string]exec.ReportPiece{}
+	was := map[string]explain.Piece{}
 	for _, p := range before.Pieces {
 		if p.View == "" {
 			if had, ok := was[key(p)]; !ok || p.Verdict.Compare(had.Verdict) > 0 {
@@ -158,7 +158,7 @@ func (e *Effects) compare(view string, changed bool, before, after *exec.Report)
 	}
 }
 
-func rowsCrossing(r *exec.Report) (rows int64) {
+func rowsCrossing(r *explain.Report) (rows int64) {
 	for _, s := range r.Statements {
 		rows += s.EstimatedRows
 	}

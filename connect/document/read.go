@@ -17,6 +17,7 @@ import (
 	"rovik/connect/cells"
 	"rovik/core/catalog"
 	"rovik/core/exec"
+	"rovik/core/explain"
 	"rovik/core/fold"
 	"rovik/core/kernel"
 	"rovik/core/shape"
@@ -100,7 +101,7 @@ type reader struct {
 	over    bool
 	// What did not fit, while others may ask.
 	mu    sync.Mutex
-	unfit []exec.Unfit
+	unfit []explain.Unfit
 }
 
 func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
@@ -197,11 +198,11 @@ type rowsTo struct{ *cells.Batcher }
 func (r rowsTo) Row() error { return r.Batcher.Row(context.Background()) }
 
 func (r *reader) countUnfit() {
-	var out []exec.Unfit
+	var out []explain.Unfit
 	for i, seen := range r.flatten.Seen {
 		cell := r.c.flat.Cells[r.c.wanted[i]]
 		if seen.Misfits > 0 && cell.Of == nil {
-			out = append(out, exec.Unfit{Column: cell.Name, Type: cell.Type.String(), Count: seen.Misfits, Became: string(cell.Misfit), Example: strings.Replace(seen.Example, "record", "document", 1)})
+			out = append(out, explain.Unfit{Column: cell.Name, Type: cell.Type.String(), Count: seen.Misfits, Became: string(cell.Misfit), Example: strings.Replace(seen.Example, "record", "document", 1)})
 		}
 	}
 	r.mu.Lock()
@@ -210,7 +211,7 @@ func (r *reader) countUnfit() {
 }
 
 // Unfit tells what did not fit; see exec.Unfitter.
-func (r *reader) Unfit() []exec.Unfit {
+func (r *reader) Unfit() []explain.Unfit {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	return r.unfit

@@ -22,6 +22,7 @@ import (
 	"rovik/core/bind"
 	"rovik/core/catalog"
 	"rovik/core/exec"
+	"rovik/core/explain"
 	"rovik/core/fold"
 	"rovik/core/kernel"
 	"rovik/core/rewrite"
@@ -57,7 +58,7 @@ func connectedAs(t *testing.T, kind, path string, types connect.ColumnTypes) *pr
 }
 
 // ask runs a query and returns its sorted rows and the report.
-func (p *project) ask(sql string, off bool) ([]string, *exec.Report, error) {
+func (p *project) ask(sql string, off bool) ([]string, *explain.Report, error) {
 	tree, err := syntax.Parse(sql)
 	if err != nil {
 		return nil, nil, err
@@ -99,7 +100,7 @@ func (p *project) ask(sql string, off bool) ([]string, *exec.Report, error) {
 }
 
 // rows runs a query folded and unfolded, which have to agree.
-func (p *project) rows(sql string) ([]string, *exec.Report) {
+func (p *project) rows(sql string) ([]string, *explain.Report) {
 	p.t.Helper()
 	on, report, err := p.ask(sql, false)
 	if err != nil {
@@ -116,7 +117,7 @@ func (p *project) rows(sql string) ([]string, *exec.Report) {
 }
 
 // touched writes what a run's only statement has read.
-func touched(r *exec.Report) string {
+func touched(r *explain.Report) string {
 	var out []string
 	for _, t := range r.Statements[0].Touched {
 		if t.What != "bytes" {

@@ -17,7 +17,7 @@ import (
 	"github.com/apache/arrow-go/v18/parquet/pqarrow"
 
 	"rovik/connect"
-	"rovik/core/exec"
+	"rovik/core/explain"
 	"rovik/core/value"
 )
 
@@ -312,11 +312,11 @@ func TestParquetPages(t *testing.T) {
 	}
 }
 
-func pagesOf(r *exec.Report) exec.Touched {
+func pagesOf(r *explain.Report) explain.Touched {
 	for _, t := range r.Statements[0].Touched {
 		if t.What == "pages" {
 			return t
 		}
 	}
-	return exec.Touched{}
+	return explain.Touched{}
 }

@@ -15,6 +15,7 @@ import (
 	"rovik/connect"
 	"rovik/core/catalog"
 	"rovik/core/exec"
+	"rovik/core/explain"
 	"rovik/core/fold"
 	"rovik/core/kernel"
 	"rovik/core/plan"
@@ -55,8 +56,8 @@ type reader struct {
 	cancel  context.CancelFunc
 	done    chan struct{}
 	err     error // set before batches is closed
-	touched func() []exec.Touched
-	unfit   func() []exec.Unfit
+	touched func() []explain.Touched
+	unfit   func() []explain.Unfit
 }
 
 func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
@@ -75,10 +76,10 @@ func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
 }
 
 // Touched tells how much was read; see exec.Toucher.
-func (r *reader) Touched() []exec.Touched { return r.touched() }
+func (r *reader) Touched() []explain.Touched { return r.touched() }
 
 // Unfit tells what did not fit; see exec.Unfitter.
-func (r *reader) Unfit() []exec.Unfit { return r.unfit() }
+func (r *reader) Unfit() []explain.Unfit { return r.unfit() }
 
 func (r *reader) Close() error {
 	r.cancel()
@@ -151,15 +152,15 @@ func (s *Source) prepare(st *fold.Statement) (*prepared, error) {
 }
 
 // touched tells how much was read.
-func (p *prepared) touched() []exec.Touched {
-	out := []exec.Touched{{What: "files", Read: p.filesRead.Load(), Of: int64(len(p.t.files))}}
+func (p *prepared) touched() []explain.Touched {
+	out := []explain.Touched{{What: "files", Read: p.filesRead.Load(), Of: int64(len(p.t.files))}}
 	if p.s.format.keepsBounds() {
-		out = append(out, exec.Touched{What: "row groups", Read: p.groupsRead.Load(), Of: p.groups.Load()})
+		out = append(out, explain.Touched{What: "row groups", Read: p.groupsRead.Load(), Of: p.groups.Load()})
 	}
 	if n := p.pages.Load(); n > 0 {
-		out = append(out, exec.Touched{What: "pages", Read: p.pagesRead.Load(), Of: n})
+		out = append(out, explain.Touched{What: "pages", Read: p.pagesRead.Load(), Of: n})
 	}
-	return append(out, exec.Touched{What: "bytes", Read: p.sizeRead.Load(), Of: p.size.Load()})
+	return append(out, explain.Touched{What: "bytes", Read: p.sizeRead.Load(), Of: p.size.Load()})
 }
 
 // wanted tells whether a file's folders pass the conditions on them, apart from

@@ -10,7 +10,7 @@ import (
 	"rovik/connect"
 	"rovik/connect/cells"
 	"rovik/core/catalog"
-	"rovik/core/exec"
+	"rovik/core/explain"
 	"rovik/core/kernel"
 	"rovik/core/shape"
 	"rovik/core/value"
@@ -258,7 +258,7 @@ func (r *rowSink) Row() error { return r.Batcher.Row(r.ctx) }
 // unfit counts what did not fit while a statement ran.
 type unfit struct {
 	mu      sync.Mutex
-	columns []exec.Unfit
+	columns []explain.Unfit
 }
 
 func (u *unfit) add(flat *shape.Flat, wanted []int, seen []shape.Seen) {
@@ -269,16 +269,16 @@ func (u *unfit) add(flat *shape.Flat, wanted []int, seen []shape.Seen) {
 		if s.Misfits == 0 || cell.Of != nil {
 			continue
 		}
-		at := slices.IndexFunc(u.columns, func(c exec.Unfit) bool { return c.Column == cell.Name })
+		at := slices.IndexFunc(u.columns, func(c explain.Unfit) bool { return c.Column == cell.Name })
 		if at < 0 {
 			at = len(u.columns)
-			u.columns = append(u.columns, exec.Unfit{Column: cell.Name, Type: cell.Type.String(), Became: string(cell.Misfit), Example: s.Example})
+			u.columns = append(u.columns, explain.Unfit{Column: cell.Name, Type: cell.Type.String(), Became: string(cell.Misfit), Example: s.Example})
 		}
 		u.columns[at].Count += s.Misfits
 	}
 }
 
-func (u *unfit) list() []exec.Unfit {
+func (u *unfit) list() []explain.Unfit {
 	u.mu.Lock()
 	defer u.mu.Unlock()
 	return slices.Clone(u.columns)

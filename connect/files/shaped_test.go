@@ -13,7 +13,7 @@ import (
 	"unicode/utf16"
 
 	"rovik/connect"
-	"rovik/core/exec"
+	"rovik/core/explain"
 	"rovik/core/shape"
 	"rovik/core/value"
 )
@@ -110,7 +110,7 @@ func TestMisfitsOfFiles(t *testing.T) {
 		if got := strings.Join(rows, " "); err != nil || got != strings.Join(sorted(want), " ") {
 			t.Errorf("%s: %s, %v", misfit, got, err)
 		}
-		if got := report.Statements[0].Unfit; len(got) != 1 || got[0] != (exec.Unfit{Column: "lux", Type: "integer", Count: 1, Became: string(misfit), Example: "record 1: dim"}) {
+		if got := report.Statements[0].Unfit; len(got) != 1 || got[0] != (explain.Unfit{Column: "lux", Type: "integer", Count: 1, Became: string(misfit), Example: "record 1: dim"}) {
 			t.Errorf("%s: reported %+v", misfit, got)
 		}
 		table := p.found.Tables[1]

@@ -13,6 +13,7 @@ import (
 
 	"rovik/connect"
 	"rovik/core/exec"
+	"rovik/core/explain"
 	"rovik/core/kernel"
 	"rovik/core/value"
 )
@@ -270,7 +271,7 @@ func (s *steady) end() error {
 }
 
 // Unfit tells what did not fit; see exec.Unfitter.
-func (s *steady) Unfit() []exec.Unfit {
+func (s *steady) Unfit() []explain.Unfit {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if u, ok := s.r.(exec.Unfitter); ok {

@@ -19,7 +19,7 @@ type aggregateOp struct {
 	groups []*kernel.Program
 	aggs   []aggregateCall
 	sets   []*groupingSet
-	budget *budget
+	budget *account
 	kinds  []value.Kind
 	setID  bool
 	result *portions
@@ -40,7 +40,7 @@ type groupingSet struct {
 	accs    []kernel.Accumulator
 }
 
-func newAggregateOp(n *plan.Aggregate, in operator, b *budget) (operator, error) {
+func newAggregateOp(n *plan.Aggregate, in operator, b *account) (operator, error) {
 	o := &aggregateOp{in: in, budget: b, setID: n.SetID != nil}
 	cols := n.Input.Columns()
 	var err error

@@ -95,6 +95,9 @@ func rowsOf(t *testing.T, run *Run) ([]string, error) {
 	for {
 		b, err := run.Next()
 		if errors.Is(err, io.EOF) {
+			if held := run.budget.used.Load(); held != 0 {
+				t.Errorf("%d bytes are held at the end of the run", held)
+			}
 			return out, nil
 		}
 		if err != nil {
@@ -246,6 +249,35 @@ func TestMemoryBudgetEndsARun(t *testing.T) {
 		_, err := rowsOf(t, start(t, m, Options{Memory: 64 << 10}, build))
 		if value.Code(err) != value.CodeMemory || !strings.Contains(err.Error(), name) {
 			t.Errorf("%s past its memory: %v", name, err)
+		}
+	}
+}
+
+// A recursion holds its last round, and what its step reads of sources: not all rows that
+// there were.
+func TestRecursionLetsGoOfItsRounds(t *testing.T) {
+	const rounds = 20_000
+	for _, c := range []struct {
+		all    bool
+		memory int64
+		fails  bool
+	}{{true, 4 << 10, false}, {false, 4 << 10, true}, {false, 16 << 20, false}} {
+		m := &memory{rows: map[string][][]any{"one": {{1}}, "steps": {{1}}}, size: 10}
+		run := start(t, m, Options{Memory: c.memory}, func(fc *fold.Compiled) plan.Node {
+			int4 := value.Of(value.Int4)
+			cols := []plan.Column{{ID: 10, Name: "n", Type: int4}}
+			work := &plan.WorkTable{Work: 1, Cols: []plan.Column{{ID: 11, Name: "n", Type: int4}}}
+			joined := &plan.Join{Kind: plan.InnerJoin, Left: work, Right: remote(fc, "steps", 2), On: []plan.Expr{op("<", col(11), &plan.Const{Val: value.IntOf(value.Int4, rounds), Typ: int4})}}
+			next := &plan.Call{Op: "+", Args: []plan.Expr{col(11), col(2)}, Typ: int4}
+			step := &plan.Project{Input: joined, Items: []plan.Item{{Column: plan.Column{ID: 12, Name: "n", Type: int4}, Expr: next}}}
+			return &plan.Recursive{Base: remote(fc, "one", 1), Step: step, Work: 1, All: c.all, Cols: cols}
+		})
+		rows, err := rowsOf(t, run)
+		switch {
+		case c.fails != (value.Code(err) == value.CodeMemory):
+			t.Errorf("all rows %v, within %d bytes: %v", c.all, c.memory, err)
+		case err == nil && (len(rows) != rounds || rows[rounds-1] != fmt.Sprint(rounds)):
+			t.Errorf("all rows %v: %d rows", c.all, len(rows))
 		}
 	}
 }

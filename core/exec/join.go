@@ -28,7 +28,7 @@ type joinOp struct {
 	buildKinds   []value.Kind
 	probeKinds   []value.Kind
 	buildsLeft   bool
-	budget       *budget
+	budget       *account
 	org          plan.Origin
 	ship         *shipOp // the side whose keys go to the other, if one does
 
@@ -51,9 +51,9 @@ type joinOp struct {
 	rest            int  // next build row to be looked at after that
 }
 
-func (b *builder) join(n *plan.Join) (operator, error) {
+func (b *builder) join(n *plan.Join, holds *account) (operator, error) {
 	lc, rc := n.Left.Columns(), n.Right.Columns()
-	o := &joinOp{kind: n.Kind, budget: b.run.budget, org: n.Org}
+	o := &joinOp{kind: n.Kind, budget: holds, org: n.Org}
 	o.buildsLeft = n.Kind == plan.InnerJoin && b.estimate.Rows(n.Left) < b.estimate.Rows(n.Right)
 	if n.Ship != nil {
 		from := n.Left
@@ -80,15 +80,15 @@ func (b *builder) join(n *plan.Join) (operator, error) {
 			return nil, err
 		}
 		o.ship = &shipOp{in: *from, key: key, kind: n.Ship.Key.Type().Kind, kinds: kindsOf(side.Columns()), to: b.shipments[n.Ship.Statement],
-			st: b.run.compiled.Statements[n.Ship.Statement-1], budget: b.run.budget}
+			st: b.run.compiled.Statements[n.Ship.Statement-1], budget: holds}
 		*from = o.ship
 	}
-	alternatives, residual := joinKeys(n)
+	alternatives, residual := plan.JoinKeys(n)
 	for _, keys := range alternatives {
 		l := &lookup{}
 		var lk, rk []plan.Expr
 		for _, k := range keys {
-			lk, rk, l.modes = append(lk, k.left), append(rk, k.right), append(l.modes, k.mode)
+			lk, rk, l.modes = append(lk, k.Left), append(rk, k.Right), append(l.modes, k.Mode)
 		}
 		if l.probeKeys, err = compileAll(lk, lc); err != nil {
 			return nil, err

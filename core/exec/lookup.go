@@ -7,114 +7,11 @@ import (
 	"rovik/core/plan"
 )
 
-// keyMode says how a key of a hash join treats NULL.
-type keyMode int
-
-const (
-	keyStrict keyMode = iota // NULL equals nothing
-	keySafe                  // NULL equals NULL
-	keyLoose                 // NULL equals everything: the condition may be unknown
-)
-
-// equiKey is an equality between the sides of a join.
-type equiKey struct {
-	left, right plan.Expr
-	mode        keyMode
-}
-
-// joinKeys splits a join's conditions into equalities between its sides and
-// the others. Of a mark join's test, and of an anti join's condition that asks
-// for something not false, one equality serves to find candidates; it is
-// checked again. Where there is no equality but each part of an OR has one, each
-// is an alternative way to find candidates.
-func joinKeys(n *plan.Join) (alternatives [][]equiKey, residual []plan.Expr) {
-	keys, residual := connectingKeys(n)
-	if len(keys) == 0 {
-		for _, c := range residual {
-			if either := eitherKeys(c, plan.Outputs(n.Left), plan.Outputs(n.Right)); either != nil {
-				return either, residual
-			}
-		}
-	}
-	return [][]equiKey{keys}, residual
-}
-
-// eitherKeys returns the equalities of each part of an OR, or nil where one has
-// none.
-func eitherKeys(c plan.Expr, left, right plan.IDs) [][]equiKey {
-	or, ok := c.(*plan.Call)
-	if !ok || or.Op != "or" {
-		return nil
-	}
-	var out [][]equiKey
-	for _, part := range or.Args {
-		if nested := eitherKeys(part, left, right); nested != nil {
-			out = append(out, nested...)
-			continue
-		}
-		var keys []equiKey
-		for _, p := range plan.Conjuncts(part) {
-			if k, is := keyOf(p, left, right); is {
-				keys = append(keys, k)
-			}
-		}
-		if len(keys) == 0 {
-			return nil
-		}
-		out = append(out, keys)
-	}
-	return out
-}
-
-// keyOf takes a condition that is an equality between the sides apart.
-func keyOf(c plan.Expr, left, right plan.IDs) (equiKey, bool) {
-	l, r, is := plan.EquiKeys(c, left, right)
-	mode := keyStrict
-	if is && c.(*plan.Call).Op == plan.OpNullSafeEqual {
-		mode = keySafe
-	}
-	return equiKey{l, r, mode}, is
-}
-
-func connectingKeys(n *plan.Join) (keys []equiKey, residual []plan.Expr) {
-	lo, ro := plan.Outputs(n.Left), plan.Outputs(n.Right)
-	for _, c := range n.On {
-		if k, is := keyOf(c, lo, ro); is {
-			keys = append(keys, k)
-			continue
-		}
-		residual = append(residual, c)
-	}
-	loose := func(c plan.Expr) {
-		for _, part := range plan.Conjuncts(c) {
-			if len(keys) > 0 && keys[len(keys)-1].mode == keyLoose {
-				return
-			}
-			if l, r, is := plan.EquiKeys(part, lo, ro); is && part.(*plan.Call).Op == "=" {
-				keys = append(keys, equiKey{l, r, keyLoose})
-			}
-		}
-	}
-	if n.Test != nil {
-		loose(n.Test)
-	}
-	for _, c := range residual {
-		if call, ok := c.(*plan.Call); ok && call.Op == "is not false" {
-			loose(call.Args[0])
-		}
-	}
-	if len(keys) > 0 && keys[len(keys)-1].mode == keyLoose {
-		// Candidates that a NULL lets through do not share the other keys.
-		residual = n.On
-	}
-	return keys, residual
-}
-
 // lookup finds the build rows whose keys equal those of a probe row. Without
 // keys that is all of them.
 type lookup struct {
 	probeKeys, buildKeys []*kernel.Program
-	modes                []keyMode
+	modes                []plan.KeyMode
 
 	keys  []arrow.Array    // of the current probe batch
 	head  map[string]int32 // first build row of a key
@@ -181,9 +78,9 @@ func (l *lookup) nulls(keys []arrow.Array, i int) nullMatch {
 	for k, a := range keys {
 		if a.IsNull(i) {
 			switch l.modes[k] {
-			case keyStrict:
+			case plan.KeyStrict:
 				return nullNothing
-			case keyLoose:
+			case plan.KeyLoose:
 				out = nullAnything
 			}
 		}

@@ -179,7 +179,7 @@ type sortOp struct {
 	keys     []plan.SortKey
 	programs []*kernel.Program
 	kinds    []value.Kind
-	budget   *budget
+	budget   *account
 	top      int64
 	sorted   *portions
 }
@@ -275,7 +275,7 @@ type distinctOp struct {
 	in     operator
 	on     []*kernel.Program
 	seen   map[string]struct{}
-	budget *budget
+	budget *account
 }
 
 func (o *distinctOp) next(ctx context.Context) (kernel.Batch, error) {

@@ -65,7 +65,7 @@ type shipOp struct {
 	kinds  []value.Kind
 	to     *shippedKeys
 	st     *fold.Statement
-	budget *budget
+	budget *account
 	held   *portions
 }
 

@@ -23,11 +23,11 @@ type windowOp struct {
 	args      [][]*kernel.Program
 	filters   []*kernel.Program
 	kinds     []value.Kind
-	budget    *budget
+	budget    *account
 	result    *portions
 }
 
-func newWindowOp(n *plan.Window, in operator, b *budget) (operator, error) {
+func newWindowOp(n *plan.Window, in operator, b *account) (operator, error) {
 	cols := n.Input.Columns()
 	o := &windowOp{in: in, n: n, kinds: kindsOf(cols), budget: b}
 	first := n.Items[0]
@@ -69,7 +69,7 @@ func (o *windowOp) next(ctx context.Context) (kernel.Batch, error) {
 }
 
 // collect reads all of in, within the budget.
-func collect(ctx context.Context, in operator, kinds []value.Kind, b *budget, what string) (kernel.Batch, error) {
+func collect(ctx context.Context, in operator, kinds []value.Kind, b *account, what string) (kernel.Batch, error) {
 	var held []kernel.Batch
 	for {
 		batch, err := in.next(ctx)

@@ -1,4 +1,8 @@
-package exec
+// Package explain is the report of a query: its pieces with verdicts, its native
+// statements and the operators above the waterline; and, once it runs, what each of them
+// did. It says nothing that the plan does not: the same compiled query always gives the
+// same report.
+package explain
 
 import (
 	"fmt"
@@ -6,35 +10,34 @@ import (
 
 	"rovik/core/fold"
 	"rovik/core/plan"
-	"rovik/core/value"
 )
 
 // Report is the explanation of a query and, after a run, what it did. Its JSON
 // form is what explain prints and what the page draws. Rows, bytes and times
 // are nil until measured; times are in milliseconds.
 type Report struct {
-	Columns           []ReportColumn    `json:"columns"`
-	Pieces            []ReportPiece     `json:"pieces"`
-	Statements        []ReportStatement `json:"statements"`
-	Operators         []ReportOperator  `json:"operators"`
-	Rewrites          []ReportRewrite   `json:"rewrites"`
-	PlanMilliseconds  float64           `json:"planMilliseconds"`
-	TotalMilliseconds *float64          `json:"totalMilliseconds,omitempty"`
-	RowsCrossed       *int64            `json:"rowsCrossed,omitempty"`
-	BytesCrossed      *int64            `json:"bytesCrossed,omitempty"`
-	RowsReturned      *int64            `json:"rowsReturned,omitempty"`
+	Columns           []Column    `json:"columns"`
+	Pieces            []Piece     `json:"pieces"`
+	Statements        []Statement `json:"statements"`
+	Operators         []Operator  `json:"operators"`
+	Rewrites          []Rewrite   `json:"rewrites"`
+	PlanMilliseconds  float64     `json:"planMilliseconds"`
+	TotalMilliseconds *float64    `json:"totalMilliseconds,omitempty"`
+	RowsCrossed       *int64      `json:"rowsCrossed,omitempty"`
+	BytesCrossed      *int64      `json:"bytesCrossed,omitempty"`
+	RowsReturned      *int64      `json:"rowsReturned,omitempty"`
 }
 
-// ReportColumn is a result column.
-type ReportColumn struct {
+// Column is a result column.
+type Column struct {
 	Name string `json:"name"`
 	Type string `json:"type"`
 }
 
-// ReportPiece is a piece with its verdict. Span counts bytes in the text of
+// Piece is a piece with its verdict. Span counts bytes in the text of
 // View, or of the query where View is empty; Native counts bytes in the text
 // of Statement.
-type ReportPiece struct {
+type Piece struct {
 	ID        string       `json:"id"`
 	Kind      fold.Kind    `json:"kind"`
 	Text      string       `json:"text"`
@@ -47,9 +50,9 @@ type ReportPiece struct {
 	Native    [][2]int     `json:"native"`
 }
 
-// ReportStatement is a native statement. KeysGivenUp are keys that were too many
+// Statement is a native statement. KeysGivenUp are keys that were too many
 // to be shipped when it ran: it was sent as it then stands here.
-type ReportStatement struct {
+type Statement struct {
 	ID            string   `json:"id"`
 	Source        string   `json:"source"`
 	Language      string   `json:"language"`
@@ -67,9 +70,9 @@ type ReportStatement struct {
 	Unfit []Unfit `json:"unfit,omitempty"`
 }
 
-// ReportOperator is an operator that Rovik runs. Inputs are operators (n2) or
+// Operator is an operator that Rovik runs. Inputs are operators (n2) or
 // statements (s1).
-type ReportOperator struct {
+type Operator struct {
 	ID            string   `json:"id"`
 	Kind          string   `json:"kind"`
 	Label         string   `json:"label"`
@@ -80,9 +83,9 @@ type ReportOperator struct {
 	Milliseconds  *float64 `json:"milliseconds,omitempty"`
 }
 
-// ReportRewrite is a change that a rule made to the plan: at which place of the
+// Rewrite is a change that a rule made to the plan: at which place of the
 // text, and why.
-type ReportRewrite struct {
+type Rewrite struct {
 	Rule string `json:"rule"`
 	View string `json:"view"`
 	Span [2]int `json:"span"`
@@ -90,15 +93,15 @@ type ReportRewrite struct {
 	Why  string `json:"why"`
 }
 
-// Explain reports a compiled query that has not run.
-func Explain(c *fold.Compiled, planMilliseconds float64) *Report {
-	r := &Report{PlanMilliseconds: planMilliseconds, Columns: []ReportColumn{}, Pieces: []ReportPiece{},
-		Statements: []ReportStatement{}, Operators: []ReportOperator{}, Rewrites: []ReportRewrite{}}
+// Of reports a compiled query that has not run.
+func Of(c *fold.Compiled, planMilliseconds float64) *Report {
+	r := &Report{PlanMilliseconds: planMilliseconds, Columns: []Column{}, Pieces: []Piece{},
+		Statements: []Statement{}, Operators: []Operator{}, Rewrites: []Rewrite{}}
 	for _, col := range c.Root.Columns() {
-		r.Columns = append(r.Columns, ReportColumn{col.Name, col.Type.String()})
+		r.Columns = append(r.Columns, Column{col.Name, col.Type.String()})
 	}
 	for _, p := range c.Pieces {
-		out := ReportPiece{ID: p.ID, Kind: p.Kind, Text: p.Text, View: p.Origin.View, Span: [2]int{p.Origin.Start, p.Origin.End},
+		out := Piece{ID: p.ID, Kind: p.Kind, Text: p.Text, View: p.Origin.View, Span: [2]int{p.Origin.Start, p.Origin.End},
 			Verdict: p.Verdict, Source: p.Source, Reason: p.Reason, Native: p.Native}
 		if p.Statement > 0 {
 			out.Statement = statementID(p.Statement)
@@ -109,7 +112,7 @@ func Explain(c *fold.Compiled, planMilliseconds float64) *Report {
 		r.Pieces = append(r.Pieces, out)
 	}
 	for _, s := range c.Statements {
-		out := ReportStatement{ID: statementID(s.Number), Source: s.Source, Language: s.Language, Text: s.Text,
+		out := Statement{ID: statementID(s.Number), Source: s.Source, Language: s.Language, Text: s.Text,
 			Parameters: []string{}, EstimatedRows: int64(s.Rows + 0.5)}
 		for _, p := range s.Parameters {
 			out.Parameters = append(out.Parameters, p.String())
@@ -117,20 +120,23 @@ func Explain(c *fold.Compiled, planMilliseconds float64) *Report {
 		r.Statements = append(r.Statements, out)
 	}
 	for _, w := range c.Rewrites {
-		out := ReportRewrite{Rule: w.Rule, View: w.Origin.View, Why: w.Why, Text: c.Text(w.Origin)}
+		out := Rewrite{Rule: w.Rule, View: w.Origin.View, Why: w.Why, Text: c.Text(w.Origin)}
 		if w.Origin.Known() {
 			out.Span = [2]int{w.Origin.Start, w.Origin.End}
 		}
 		r.Rewrites = append(r.Rewrites, out)
 	}
-	b := &operatorLister{report: r, compiled: c, estimate: plan.NewEstimator(c.Root)}
-	b.list(c.Root)
+	estimate := plan.NewEstimator(c.Root)
+	for _, n := range Numbered(c.Root) {
+		r.Operators = append(r.Operators, Operator{ID: operatorID(len(r.Operators)), Kind: operatorKind(n.Node), Label: operatorLabel(n.Node),
+			Inputs: n.Inputs, Pieces: piecesOf(c, n.Node), EstimatedRows: int64(estimate.Rows(n.Node) + 0.5)})
+	}
 	return r
 }
 
-// keysGivenUp corrects what was foretold of a statement that was sent without
+// KeysGivenUp corrects what was foretold of a statement that was sent without
 // keys, so that the report says what the source's own log does.
-func (r *Report) keysGivenUp(st *fold.Statement, keys int) {
+func (r *Report) KeysGivenUp(st *fold.Statement, keys int) {
 	s := &r.Statements[st.Number-1]
 	before := s.Text
 	s.Text, _ = st.WithKeys(nil)
@@ -165,29 +171,33 @@ func moved(spans [][2]int, before, after string) [][2]int {
 
 func statementID(n int) string { return fmt.Sprintf("s%d", n) }
 
-// operatorLister numbers the operators above the waterline, top first. number
-// does the same for a run, so that both agree.
-type operatorLister struct {
-	report   *Report
-	compiled *fold.Compiled
-	estimate *plan.Estimator
+func operatorID(at int) string { return fmt.Sprintf("n%d", at+1) }
+
+// Numbering is an operator above the waterline, with the ids of what it reads.
+type Numbering struct {
+	Node   plan.Node
+	Inputs []string
 }
 
-func (b *operatorLister) list(n plan.Node) string {
-	if r, ok := n.(*plan.Remote); ok {
-		return statementID(r.Statement)
+// Numbered lists the operators above the waterline, top first. The place in the list is an
+// operator's number, for the report and for whoever runs it.
+func Numbered(root plan.Node) []Numbering {
+	var out []Numbering
+	var list func(n plan.Node) string
+	list = func(n plan.Node) string {
+		if r, ok := n.(*plan.Remote); ok {
+			return statementID(r.Statement)
+		}
+		at := len(out)
+		out = append(out, Numbering{Node: n, Inputs: []string{}})
+		for _, in := range n.Inputs() {
+			id := list(in)
+			out[at].Inputs = append(out[at].Inputs, id)
+		}
+		return operatorID(at)
 	}
-	i := len(b.report.Operators)
-	b.report.Operators = append(b.report.Operators, ReportOperator{
-		ID: fmt.Sprintf("n%d", i+1), Kind: operatorKind(n), Label: operatorLabel(n),
-		Pieces: b.piecesOf(n), EstimatedRows: int64(b.estimate.Rows(n) + 0.5),
-	})
-	inputs := []string{}
-	for _, in := range n.Inputs() {
-		inputs = append(inputs, b.list(in))
-	}
-	b.report.Operators[i].Inputs = inputs
-	return b.report.Operators[i].ID
+	list(root)
+	return out
 }
 
 func operatorKind(n plan.Node) string {
@@ -223,7 +233,7 @@ func operatorLabel(n plan.Node) string {
 	switch n := n.(type) {
 	case *plan.Join:
 		how := "hash "
-		if keys, _ := joinKeys(n); len(keys[0]) == 0 {
+		if keys, _ := plan.JoinKeys(n); len(keys[0]) == 0 {
 			how = "nested-loop "
 		}
 		return how + n.Kind.String()
@@ -260,7 +270,7 @@ func plural(n int, format string) string {
 }
 
 // piecesOf returns the pieces whose work the operator does.
-func (b *operatorLister) piecesOf(n plan.Node) []string {
+func piecesOf(c *fold.Compiled, n plan.Node) []string {
 	type place struct {
 		kind fold.Kind
 		org  plan.Origin
@@ -268,9 +278,9 @@ func (b *operatorLister) piecesOf(n plan.Node) []string {
 	does := map[place]bool{}
 	switch n := n.(type) {
 	case *plan.Filter:
-		for _, c := range n.Conds {
-			does[place{fold.KindFilter, c.Origin()}] = true
-			does[place{fold.KindJoin, c.Origin()}] = true
+		for _, cond := range n.Conds {
+			does[place{fold.KindFilter, cond.Origin()}] = true
+			does[place{fold.KindJoin, cond.Origin()}] = true
 		}
 	case *plan.Project:
 		for _, it := range n.Items {
@@ -278,16 +288,16 @@ func (b *operatorLister) piecesOf(n plan.Node) []string {
 		}
 	case *plan.Join:
 		does[place{fold.KindJoin, n.Org}] = true
-		for _, c := range n.On {
-			does[place{fold.KindFilter, c.Origin()}] = true
+		for _, cond := range n.On {
+			does[place{fold.KindFilter, cond.Origin()}] = true
 		}
 	case *plan.Window:
 		for _, it := range n.Items {
 			does[place{fold.KindWindow, it.Org}] = true
 		}
 	case *plan.Unnest:
-		for _, c := range n.Calls {
-			does[place{fold.KindExpression, c.Org}] = true
+		for _, call := range n.Calls {
+			does[place{fold.KindExpression, call.Org}] = true
 		}
 	case *plan.SetOp:
 		does[place{fold.KindSet, n.Org}] = true
@@ -308,7 +318,7 @@ func (b *operatorLister) piecesOf(n plan.Node) []string {
 		does[place{fold.KindSet, n.Org}] = true
 	}
 	ids := []string{}
-	for _, p := range b.compiled.Pieces {
+	for _, p := range c.Pieces {
 		if p.Verdict != fold.Folded && does[place{p.Kind, p.Origin}] {
 			ids = append(ids, p.ID)
 		}
@@ -316,10 +326,19 @@ func (b *operatorLister) piecesOf(n plan.Node) []string {
 	return ids
 }
 
-func kindsOf(cols []plan.Column) []value.Kind {
-	out := make([]value.Kind, len(cols))
-	for i, c := range cols {
-		out[i] = c.Type.Kind
-	}
-	return out
+// Touched tells how much of something a reader has read, of how much there is.
+type Touched struct {
+	What string `json:"what"`
+	Read int64  `json:"read"`
+	Of   int64  `json:"of"`
+}
+
+// Unfit tells of values that did not fit the type of their column, and what
+// became of them.
+type Unfit struct {
+	Column  string `json:"column"`
+	Type    string `json:"type"`
+	Count   int64  `json:"count"`
+	Became  string `json:"became"` // "null" or "text"
+	Example string `json:"example"`
 }
