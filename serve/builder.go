@@ -5,6 +5,7 @@ import (
 
 	"rovik/app/builder"
 	"rovik/app/project"
+	"rovik/core/explain"
 	"rovik/core/form"
 )
 
@@ -34,16 +35,41 @@ func (h *handlers) build(c echo.Context) error {
 	return answer(c, func(r buildRequest) (*builder.Built, error) { return h.app.Builder().Build(r.query()) })
 }
 
-// editRequest is a text with edits to make in it.
+// editRequest is a text with edits to make in it. Seen is the text whose form the edits
+// are of.
 type editRequest struct {
-	SQL   string      `json:"sql"`
-	Edits []form.Edit `json:"edits"`
+	SQL     string      `json:"sql"`
+	Seen    *string     `json:"seen"` // none for the text itself
+	Layer   string      `json:"layer"`
+	View    string      `json:"view"`
+	FoldOff bool        `json:"foldOff"`
+	Edits   []form.Edit `json:"edits"`
+}
+
+// editedText is the new text as a form, and explained or why it is not.
+type editedText struct {
+	SQL     string          `json:"sql"`
+	Built   *builder.Built  `json:"built"`
+	Report  *explain.Report `json:"report"`
+	Problem *problem        `json:"problem"`
 }
 
 func (h *handlers) editForm(c echo.Context) error {
-	return answer(c, func(r editRequest) (map[string]string, error) {
-		sql, err := builder.Edit(r.SQL, r.Edits)
-		return map[string]string{"sql": sql}, err
+	return answer(c, func(r editRequest) (*editedText, error) {
+		seen := r.SQL
+		if r.Seen != nil {
+			seen = *r.Seen
+		}
+		e, err := h.app.Builder().Edit(project.Query{SQL: r.SQL, Layer: r.Layer, View: r.View, FoldOff: r.FoldOff}, seen, r.Edits)
+		if err != nil {
+			return nil, err
+		}
+		out := &editedText{SQL: e.SQL, Built: e.Built, Report: e.Report}
+		if e.Err != nil {
+			p := problemOf(e.Err)
+			out.Problem = &p
+		}
+		return out, nil
 	})
 }
 

@@ -10,7 +10,6 @@ import (
 	"github.com/labstack/echo/v4"
 
 	"rovik/app/project"
-	"rovik/app/runs"
 	"rovik/core/explain"
 )
 
@@ -95,10 +94,16 @@ func (h *handlers) startRun(c echo.Context) error {
 	return c.JSON(http.StatusOK, out)
 }
 
-// runStatus is how far a run is; it is what the events carry.
+// runStatus is how far a run is. The first event and the last have the whole report, those
+// between them what has changed in its numbers since the event before.
 type runStatus struct {
-	runs.Status
-	Problem *problem `json:"problem"`
+	ID       string            `json:"id"`
+	State    string            `json:"state"`
+	Rows     int               `json:"rows"` // held so far
+	Cut      bool              `json:"cut"`  // more rows would have come
+	Problem  *problem          `json:"problem"`
+	Report   *explain.Report   `json:"report"`
+	Progress *explain.Progress `json:"progress"`
 }
 
 // eventsEvery bounds how often progress is told.
@@ -116,12 +121,19 @@ func (h *handlers) runEvents(c echo.Context) error {
 	w.WriteHeader(http.StatusOK)
 	tick := time.NewTicker(eventsEvery)
 	defer tick.Stop()
-	for {
+	var told *explain.Progress
+	for first := true; ; first = false {
 		s := run.Status()
-		out := runStatus{Status: s}
+		out := runStatus{ID: s.ID, State: s.State, Rows: s.Rows, Cut: s.Cut}
 		if s.Err != nil {
 			p := problemOf(s.Err)
 			out.Problem = &p
+		}
+		if first || s.State != "running" {
+			out.Report = run.Report()
+		} else {
+			now := run.Progress()
+			out.Progress, told = now.Since(told), now
 		}
 		b, err := json.Marshal(out)
 		if err != nil {

@@ -170,6 +170,12 @@ func TestSavingViews(t *testing.T) {
 	if !strings.Contains(events, `"state":"done"`) || !strings.HasPrefix(events, "data: ") {
 		t.Errorf("the events are %s", events)
 	}
+	list := strings.Split(strings.TrimSpace(events), "\n\n")
+	for i, e := range list {
+		if whole := i == 0 || i == len(list)-1; strings.Contains(e, `"report":{`) != whole || strings.Contains(e, `"progress":{`) == whole {
+			t.Errorf("event %d of %d is %s", i+1, len(list), e)
+		}
+	}
 	if _, rows := request(t, srv, "GET", "/api/runs/"+run.ID+"/rows?offset=0&limit=5", "", nil); strings.TrimSpace(rows) != `[["6"]]` {
 		t.Errorf("the rows are %s", rows)
 	}

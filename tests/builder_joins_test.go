@@ -120,7 +120,7 @@ func TestProfilesOfferCleaning(t *testing.T) {
 			continue
 		}
 		o := p.Offers[i]
-		cleaned, err := builder.Edit(c.sql, []form.Edit{{Do: "clean output", Kind: c.typ, Clean: &o.Clean}})
+		cleaned, err := form.Apply(c.sql, form.Edit{Do: "clean output", Kind: c.typ, Clean: &o.Clean})
 		if err != nil {
 			t.Errorf("%s: %v", c.sql, err)
 			continue

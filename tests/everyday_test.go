@@ -92,6 +92,24 @@ func TestBrowserBuilderFindsRelations(t *testing.T) {
 	do(t, ctx, "what is", fill("Add a table or view", "registry.objects"+kb.Enter), until(`document.querySelector('[data-testid=builder], main')?.innerText.includes('accession_no')`))
 }
 
+// Two quick edits are both made, each of the part that was meant, and each edit is one
+// request: its answer has the text, the form and the explanation.
+func TestBrowserQuickEdits(t *testing.T) {
+	ctx, base := page(t)
+	const filters = `[...document.querySelectorAll('[data-testid=filter] input')].map((i) => i.value).join('; ')`
+	var asked []string
+	do(t, ctx, "four filters", chromedp.Navigate(base+"/query?sql=SELECT"), chromedp.WaitVisible(".cm-content", chromedp.ByQuery),
+		chromedp.Evaluate(setSQL+`("SELECT o.title FROM registry.objects AS o WHERE o.kind = 'print' AND o.title <> 'a' AND o.title <> 'b' AND o.title <> 'c'")`, nil),
+		chromedp.Click(`//button[normalize-space(.)='Builder']`, chromedp.BySearch), until(`document.querySelectorAll('[data-testid=filter]').length === 4 && `+builderCurrent),
+		chromedp.Evaluate(`(() => { window.asked = []; const was = window.fetch; window.fetch = (path, init) => { window.asked.push(String(path)); return was(path, init) } })()`, nil))
+	do(t, ctx, "two of them removed at once", chromedp.Evaluate(`(() => { const b = [...document.querySelectorAll('[aria-label^="Remove filter"]')]; b[1].click(); b[3].click() })()`, nil),
+		until(filters+` === "o.kind = 'print'; o.title <> 'b'" && `+builderCurrent), until(textInEditor+`.includes("o.title <> 'b'") && !`+textInEditor+`.includes("'c'")`),
+		until(`document.querySelectorAll('[data-testid=card]').length === 1`), chromedp.Evaluate(`window.asked`, &asked))
+	if got := strings.Join(asked, " "); got != "/api/build/edit /api/build/edit" {
+		t.Errorf("two edits asked for %s", got)
+	}
+}
+
 // Very many sources are a list that can be searched by name, kind and state.
 func TestBrowserManySources(t *testing.T) {
 	ctx := context.Background()

@@ -47,10 +47,31 @@ func (b Builder) Build(q project.Query) (_ *Built, err error) {
 	return &Built{f, facts}, nil
 }
 
-// Edit makes edits of the form of a text, and returns the new text.
-func Edit(sql string, edits []form.Edit) (_ string, err error) {
+// Edited is a text after edits, as a form and explained. Err says why the new text is not
+// explained.
+type Edited struct {
+	SQL    string
+	Built  *Built
+	Report *explain.Report
+	Err    error
+}
+
+// Edit makes edits of the form of a text. seen is the text whose form the edits are of;
+// where the text has become another since, they are made where their parts are now.
+func (b Builder) Edit(q project.Query, seen string, edits []form.Edit) (_ *Edited, err error) {
 	defer value.Guard(&err)
-	return form.Apply(sql, edits...)
+	if edits, err = form.Rebase(seen, q.SQL, edits...); err != nil {
+		return nil, err
+	}
+	if q.SQL, err = form.Apply(q.SQL, edits...); err != nil {
+		return nil, err
+	}
+	out := &Edited{SQL: q.SQL}
+	if out.Built, err = b.Build(q); err != nil {
+		return nil, err
+	}
+	out.Report, out.Err = b.now.Explain(q)
+	return out, nil
 }
 
 // Preview is the first rows of a query, as texts.

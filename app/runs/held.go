@@ -230,40 +230,46 @@ func (act *Active) fail(err error) {
 // keep writes an ended run into the records.
 func (r *Runs) keep(act *Active) {
 	st := act.Status()
-	report, err := json.Marshal(st.Report)
+	report, err := json.Marshal(act.Report())
 	if err != nil {
 		return
 	}
+	failed := ""
+	if st.Err != nil {
+		failed = st.Err.Error()
+	}
 	// A run that cannot be recorded is still a run; its rows are shown.
-	_ = r.project.Records().AddRun(context.Background(), &records.Run{ID: act.ID, SQL: act.SQL, State: st.State, Error: st.Error, BeganAt: act.began, Report: report})
+	_ = r.project.Records().AddRun(context.Background(), &records.Run{ID: act.ID, SQL: act.SQL, State: st.State, Error: failed, BeganAt: act.began, Report: report})
 }
 
 // Status is how far a run is.
 type Status struct {
-	ID     string          `json:"id"`
-	State  string          `json:"state"`
-	Rows   int             `json:"rows"` // held so far
-	Cut    bool            `json:"cut"`  // more rows would have come
-	Error  string          `json:"error"`
-	Report *explain.Report `json:"report"`
-
-	Err     error           `json:"-"`
-	Changed <-chan struct{} `json:"-"` // closed at the next change
+	ID       string
+	State    string // running, done, failed or stopped
+	Rows     int    // held so far
+	Cut      bool   // more rows would have come
+	Err      error
+	Changed  <-chan struct{} // closed at the next change
+	finished *explain.Report
 }
 
 // Status returns how far the run is.
 func (act *Active) Status() Status {
 	act.mu.Lock()
 	defer act.mu.Unlock()
-	s := Status{ID: act.ID, State: act.state, Rows: act.rows, Cut: act.cut, Err: act.err, Changed: act.changed, Report: act.final}
-	if act.err != nil {
-		s.Error = act.err.Error()
-	}
-	if s.Report == nil {
-		s.Report = act.run.Report()
-	}
-	return s
+	return Status{ID: act.ID, State: act.state, Rows: act.rows, Cut: act.cut, Err: act.err, Changed: act.changed, finished: act.final}
 }
+
+// Report returns the report of the run as far as it is.
+func (act *Active) Report() *explain.Report {
+	if s := act.Status(); s.finished != nil {
+		return s.finished
+	}
+	return act.run.Report()
+}
+
+// Progress returns the numbers of the run's report as far as it is.
+func (act *Active) Progress() *explain.Progress { return act.run.Progress() }
 
 // Stop ends the run, at its sources too.
 func (act *Active) Stop() { act.run.Stop() }

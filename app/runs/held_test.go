@@ -34,7 +34,7 @@ func TestHeldRuns(t *testing.T) {
 		t.Fatal(err)
 	}
 	s := wait(t, act)
-	if s.State != "done" || !s.Cut || s.Rows != maxHeldRows || s.Report.TotalMilliseconds == nil {
+	if s.State != "done" || !s.Cut || s.Rows != maxHeldRows || act.Report().TotalMilliseconds == nil {
 		t.Errorf("the run is %s with %d rows, cut %v", s.State, s.Rows, s.Cut)
 	}
 	for _, c := range []struct{ offset, limit, rows int }{{0, 3, 3}, {8190, 10, 10}, {maxHeldRows - 2, 10, 2}, {maxHeldRows, 10, 0}, {0, 20_000, 20_000}} {
@@ -55,7 +55,7 @@ func TestHeldRuns(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if s := wait(t, failed); s.State != "failed" || value.Code(s.Err) != value.CodeDivisionByZero || !strings.Contains(s.Error, "division by zero") {
+	if s := wait(t, failed); s.State != "failed" || value.Code(s.Err) != value.CodeDivisionByZero || !strings.Contains(s.Err.Error(), "division by zero") {
 		t.Errorf("a failing run: %+v", s)
 	}
 	a.working.Wait() // until both are recorded
@@ -99,8 +99,8 @@ func TestARunThatPanicsFails(t *testing.T) {
 	waits := act.changed
 	act.fail(err)
 	<-waits
-	if s := act.Status(); s.State != "failed" || s.Err == nil || s.Report == nil {
-		t.Errorf("the run is %s with %v and the report %v", s.State, s.Err, s.Report)
+	if s := act.Status(); s.State != "failed" || s.Err == nil || act.Report() == nil {
+		t.Errorf("the run is %s with %v and the report %v", s.State, s.Err, act.Report())
 	}
 }
 

@@ -217,37 +217,46 @@ func (r *Run) Close() {
 	r.remotes = nil
 }
 
-// Report returns what the run has done so far.
-func (r *Run) Report() *explain.Report {
-	rep := explain.Of(r.compiled, millis(int64(r.planned)))
-	var rows, bytes int64
+// Progress returns how far the run is.
+func (r *Run) Progress() *explain.Progress {
+	p := &explain.Progress{RowsReturned: r.returned.Load()}
 	for i, c := range r.stmts {
-		n, by, ms := c.rows.Load(), c.bytes.Load(), millis(c.nanos.Load())
-		rep.Statements[i].ShippedKeys = int(c.keys.Load())
-		if t := c.touched.Load(); t != nil {
-			rep.Statements[i].Touched = *t
-		}
-		if u := c.unfit.Load(); u != nil {
-			rep.Statements[i].Unfit = *u
-		}
-		if keys := c.tooMany.Load(); keys > 0 {
-			rep.KeysGivenUp(r.compiled.Statements[i], int(keys))
-		}
-		rep.Statements[i].Rows, rep.Statements[i].Bytes, rep.Statements[i].Milliseconds = &n, &by, &ms
-		rows, bytes = rows+n, bytes+by
+		s := explain.StatementProgress{ID: explain.StatementID(i + 1), Rows: c.rows.Load(), Bytes: c.bytes.Load(), Milliseconds: millis(c.nanos.Load()), ShippedKeys: int(c.keys.Load())}
+		p.Statements = append(p.Statements, s)
+		p.RowsCrossed, p.BytesCrossed = p.RowsCrossed+s.Rows, p.BytesCrossed+s.Bytes
 	}
 	for i, op := range r.numbered {
 		c := r.ops[op.Node]
-		n, ms := c.rows.Load(), millis(c.nanos.Load())
-		rep.Operators[i].Rows, rep.Operators[i].Milliseconds = &n, &ms
+		p.Operators = append(p.Operators, explain.OperatorProgress{ID: explain.OperatorID(i), Rows: c.rows.Load(), Milliseconds: millis(c.nanos.Load())})
 	}
 	total := r.ended.Load()
 	if total == 0 {
 		total = int64(time.Since(r.began))
 	}
-	ms := millis(total + int64(r.planned))
-	returned := r.returned.Load()
-	rep.TotalMilliseconds, rep.RowsCrossed, rep.BytesCrossed, rep.RowsReturned = &ms, &rows, &bytes, &returned
+	p.TotalMilliseconds = millis(total + int64(r.planned))
+	return p
+}
+
+// Report returns what the run has done so far.
+func (r *Run) Report() *explain.Report {
+	rep, p := explain.Of(r.compiled, millis(int64(r.planned))), r.Progress()
+	for i, c := range r.stmts {
+		s, now := &rep.Statements[i], &p.Statements[i]
+		s.ShippedKeys, s.Rows, s.Bytes, s.Milliseconds = now.ShippedKeys, &now.Rows, &now.Bytes, &now.Milliseconds
+		if t := c.touched.Load(); t != nil {
+			s.Touched = *t
+		}
+		if u := c.unfit.Load(); u != nil {
+			s.Unfit = *u
+		}
+		if keys := c.tooMany.Load(); keys > 0 {
+			rep.KeysGivenUp(r.compiled.Statements[i], int(keys))
+		}
+	}
+	for i := range p.Operators {
+		rep.Operators[i].Rows, rep.Operators[i].Milliseconds = &p.Operators[i].Rows, &p.Operators[i].Milliseconds
+	}
+	rep.TotalMilliseconds, rep.RowsCrossed, rep.BytesCrossed, rep.RowsReturned = &p.TotalMilliseconds, &p.RowsCrossed, &p.BytesCrossed, &p.RowsReturned
 	return rep
 }
 

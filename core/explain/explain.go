@@ -104,7 +104,7 @@ func Of(c *fold.Compiled, planMilliseconds float64) *Report {
 		out := Piece{ID: p.ID, Kind: p.Kind, Text: p.Text, View: p.Origin.View, Span: [2]int{p.Origin.Start, p.Origin.End},
 			Verdict: p.Verdict, Source: p.Source, Reason: p.Reason, Native: p.Native}
 		if p.Statement > 0 {
-			out.Statement = statementID(p.Statement)
+			out.Statement = StatementID(p.Statement)
 		}
 		if out.Native == nil {
 			out.Native = [][2]int{}
@@ -112,7 +112,7 @@ func Of(c *fold.Compiled, planMilliseconds float64) *Report {
 		r.Pieces = append(r.Pieces, out)
 	}
 	for _, s := range c.Statements {
-		out := Statement{ID: statementID(s.Number), Source: s.Source, Language: s.Language, Text: s.Text,
+		out := Statement{ID: StatementID(s.Number), Source: s.Source, Language: s.Language, Text: s.Text,
 			Parameters: []string{}, EstimatedRows: int64(s.Rows + 0.5)}
 		for _, p := range s.Parameters {
 			out.Parameters = append(out.Parameters, p.String())
@@ -128,7 +128,7 @@ func Of(c *fold.Compiled, planMilliseconds float64) *Report {
 	}
 	estimate := plan.NewEstimator(c.Root)
 	for _, n := range Numbered(c.Root) {
-		r.Operators = append(r.Operators, Operator{ID: operatorID(len(r.Operators)), Kind: operatorKind(n.Node), Label: operatorLabel(n.Node),
+		r.Operators = append(r.Operators, Operator{ID: OperatorID(len(r.Operators)), Kind: operatorKind(n.Node), Label: operatorLabel(n.Node),
 			Inputs: n.Inputs, Pieces: piecesOf(c, n.Node), EstimatedRows: int64(estimate.Rows(n.Node) + 0.5)})
 	}
 	return r
@@ -169,9 +169,11 @@ func moved(spans [][2]int, before, after string) [][2]int {
 	return out
 }
 
-func statementID(n int) string { return fmt.Sprintf("s%d", n) }
+// StatementID is the id of the statement of a number, from 1.
+func StatementID(n int) string { return fmt.Sprintf("s%d", n) }
 
-func operatorID(at int) string { return fmt.Sprintf("n%d", at+1) }
+// OperatorID is the id of the operator at a place of Numbered.
+func OperatorID(at int) string { return fmt.Sprintf("n%d", at+1) }
 
 // Numbering is an operator above the waterline, with the ids of what it reads.
 type Numbering struct {
@@ -186,7 +188,7 @@ func Numbered(root plan.Node) []Numbering {
 	var list func(n plan.Node) string
 	list = func(n plan.Node) string {
 		if r, ok := n.(*plan.Remote); ok {
-			return statementID(r.Statement)
+			return StatementID(r.Statement)
 		}
 		at := len(out)
 		out = append(out, Numbering{Node: n, Inputs: []string{}})
@@ -194,7 +196,7 @@ func Numbered(root plan.Node) []Numbering {
 			id := list(in)
 			out[at].Inputs = append(out[at].Inputs, id)
 		}
-		return operatorID(at)
+		return OperatorID(at)
 	}
 	list(root)
 	return out

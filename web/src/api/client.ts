@@ -10,7 +10,7 @@ export type Report = Schemas['Report']
 export type Piece = Schemas['ReportPiece']
 export type Statement = Schemas['ReportStatement']
 export type Operator = Schemas['ReportOperator']
-export type RunStatus = Schemas['RunStatus']
+export type RunStatus = Omit<Schemas['RunStatus'], 'report' | 'progress'> & { report: Report }
 export type PastRun = Schemas['PastRun']
 export type Column = Schemas['ReportColumn']
 export type Problem = Schemas['Problem']
@@ -89,7 +89,7 @@ export const api = {
   planRename: (r: RenameRequest, signal: AbortSignal) => post<Renamed>('/rename', { ...r, seen: '' }, signal),
   rename: (r: RenameRequest) => post<Renamed>('/rename', r),
   build: (q: BuildRequest, signal: AbortSignal) => post<Built>('/build', q, signal),
-  editForm: (sql: string, edits: FormEdit[]) => post<Schemas['EditedText']>('/build/edit', { sql, edits }),
+  editForm: (r: Schemas['EditRequest']) => post<Schemas['EditedText']>('/build/edit', r),
   preview: (q: BuildRequest, signal: AbortSignal) => post<Preview>('/build/preview', q, signal),
   profile: (q: BuildRequest, signal: AbortSignal) => post<ColumnProfile>('/build/profile', q, signal),
   suggestJoins: (q: BuildRequest, signal: AbortSignal) => post<JoinSuggestion[]>('/build/joins', q, signal),
@@ -128,13 +128,21 @@ export const api = {
   refreshSource: (name: string) => post<SourceInfo>(`/sources/${encodeURIComponent(name)}/refresh`, {}),
 }
 
+/** A report with the numbers that have changed. */
+function advanced(report: Report, { statements, operators, ...totals }: Schemas['Progress']): Report {
+  const changed = new Map([...statements, ...operators].map((c) => [c.id, c]))
+  return { ...report, ...totals, statements: report.statements.map((s) => ({ ...s, ...changed.get(s.id) })), operators: report.operators.map((o) => ({ ...o, ...changed.get(o.id) })) }
+}
+
 /** Follows a run until it ends; returns what stops following. */
 export function followRun(id: string, onStatus: (s: RunStatus) => void, onLost: () => void): () => void {
   const events = new EventSource(`/api/runs/${id}/events`)
+  let report: Report | null = null
   events.onmessage = (e) => {
-    const status = JSON.parse(String(e.data)) as RunStatus
+    const { progress, ...status } = JSON.parse(String(e.data)) as Schemas['RunStatus']
     if (status.state !== 'running') events.close()
-    onStatus(status)
+    report = status.report ?? (report && progress ? advanced(report, progress) : report)
+    if (report) onStatus({ ...status, report })
   }
   events.onerror = () => {
     if (events.readyState === EventSource.CLOSED) return

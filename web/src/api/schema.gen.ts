@@ -2233,7 +2233,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A run's progress as server-sent events, each a RunStatus, until it ends */
+        /** A run's progress as server-sent events, each a RunStatus, until it ends. The first and the last have the report, the others what has changed in its numbers */
         get: {
             parameters: {
                 query?: never;
@@ -2389,10 +2389,19 @@ export interface components {
         };
         EditRequest: {
             sql: string;
+            /** @description The text whose form the edits are of; the same as sql where there is none */
+            seen?: string;
+            layer?: string;
+            view?: string;
+            foldOff?: boolean;
             edits: components["schemas"]["FormEdit"][];
         };
         EditedText: {
             sql: string;
+            built: components["schemas"]["Built"];
+            report: components["schemas"]["Report"] | null;
+            /** @description Why the new text is not explained */
+            problem: components["schemas"]["Problem"] | null;
         };
         FormEdit: {
             do: string;
@@ -3192,9 +3201,29 @@ export interface components {
             state: "running" | "done" | "failed" | "stopped";
             rows: number;
             cut: boolean;
-            error: string;
-            report: components["schemas"]["Report"];
+            report: components["schemas"]["Report"] | null;
+            progress: components["schemas"]["Progress"] | null;
             problem: components["schemas"]["Problem"] | null;
+        };
+        Progress: {
+            statements: components["schemas"]["StatementProgress"][];
+            operators: components["schemas"]["OperatorProgress"][];
+            totalMilliseconds: number;
+            rowsCrossed: number;
+            bytesCrossed: number;
+            rowsReturned: number;
+        };
+        StatementProgress: {
+            id: string;
+            rows: number;
+            bytes: number;
+            milliseconds: number;
+            shippedKeys: number;
+        };
+        OperatorProgress: {
+            id: string;
+            rows: number;
+            milliseconds: number;
         };
         PastRun: {
             id: string;

@@ -56,7 +56,7 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
     sessionStorage.setItem(faceKey, to)
     setFace(to)
   }
-  const builder = useBuilder(query, face === 'builder', setText)
+  const builder = useBuilder(query, face === 'builder', explained, setText)
   const [previewing, setPreviewing] = useState(false)
   const preview = usePreview(query, previewing && explained.current)
   const [replacing, setReplacing] = useState(false)

@@ -1,18 +1,24 @@
-import { useEffect, useState } from 'react'
+import { useCallback, useEffect, useRef, useState } from 'react'
 import { api, ApiError, type Problem, type Query, type Report } from '../api/client'
 
-interface Explained {
+export interface Explained {
   report: Report | null // the last that could be made
   problem: Problem | null
   current: boolean // report belongs to the text as it is
+  take: (query: Query, report: Report | null, problem: Problem | null) => void // an explanation that is there already
 }
+
+const keyOf = ({ sql, foldOff, layer, view }: Query) => JSON.stringify([sql, foldOff ?? false, layer ?? '', view ?? ''])
 
 /** Explains a query while it is written, without reading any data. */
 export function useExplain(query: Query): Explained {
   const { sql, foldOff, layer, view } = query
-  const [state, setState] = useState<Omit<Explained, 'current'> & { of: string }>({ report: null, problem: null, of: '' })
-  const of = JSON.stringify([sql, foldOff, layer, view])
+  const [state, setState] = useState<{ report: Report | null; problem: Problem | null; of: string }>({ report: null, problem: null, of: '' })
+  const of = keyOf(query)
+  const known = useRef('') // the query that take brought the explanation of
   useEffect(() => {
+    if (known.current === of) return
+    known.current = ''
     const abort = new AbortController()
     const timer = setTimeout(async () => {
       if (!sql.trim()) return setState({ report: null, problem: null, of })
@@ -28,5 +34,9 @@ export function useExplain(query: Query): Explained {
       abort.abort()
     }
   }, [sql, foldOff, layer, view, of])
-  return { report: state.report, problem: state.of === of ? state.problem : null, current: state.of === of && state.problem === null }
+  const take = useCallback((query: Query, report: Report | null, problem: Problem | null) => {
+    known.current = keyOf(query)
+    setState((s) => ({ report: report ?? s.report, problem, of: known.current }))
+  }, [])
+  return { report: state.report, problem: state.of === of ? state.problem : null, current: state.of === of && state.problem === null, take }
 }
