@@ -136,9 +136,6 @@ func (f *folding) Aggregate(a plan.Agg) *fold.Reason {
 	return f.able(fmt.Sprintf("%s of %s", a.Func, at.class()))
 }
 
-// Window keeps windows here.
-func (f *folding) Window(plan.WindowCall) *fold.Reason { return computed() }
-
 // Operator judges what the server would do with what it runs so far.
 func (f *folding) Operator(n plan.Node) *fold.Reason {
 	switch n := n.(type) {
@@ -289,3 +286,13 @@ func (f *folding) chain(n plan.Node) (*chain, *fold.Reason) {
 		}
 	}
 }
+
+// Windows are Rovik's work.
+var _ interface {
+	fold.Filterer
+	fold.Grouper
+	fold.Sorter
+	fold.Operator
+	fold.KeyTaker
+	fold.ColumnAware
+} = (*folding)(nil)

@@ -94,7 +94,7 @@ func (s *Source) Measures(*catalog.Source) bool { return true }
 
 // Folding judges plans; see connect.Source.
 func (s *Source) Folding(*catalog.Source) fold.Source {
-	return &folding{name: s.name, format: s.format, column: func(plan.ID) (none fold.TableColumn) { return }}
+	return newFolding(s.name, s.format, func(plan.ID) (none fold.TableColumn) { return })
 }
 
 // tables lists the tables as they are in the folders now.

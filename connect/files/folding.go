@@ -13,14 +13,19 @@ import (
 // folding judges plans over files: they are only read. What can be left unread
 // without changing the answer is; all else is Rovik's.
 type folding struct {
+	fold.KeepAll
 	name   string
 	format format
 	column func(plan.ID) fold.TableColumn
 }
 
+func newFolding(name string, f format, of func(plan.ID) fold.TableColumn) *folding {
+	return &folding{fold.KeepAll{Why: onlyRead}, name, f, of}
+}
+
 // Reading returns the judge of a plan; see fold.ColumnAware.
 func (f *folding) Reading(of func(plan.ID) fold.TableColumn) fold.Source {
-	return &folding{f.name, f.format, of}
+	return newFolding(f.name, f.format, of)
 }
 
 // PartColumn is the ReadAs of a column whose values are in the folders' names.
@@ -71,19 +76,12 @@ func (f *folding) onParts(e plan.Expr) bool {
 	return ok && reads && !plan.MayFail(e)
 }
 
-func (f *folding) Group(plan.Expr) *fold.Reason        { return onlyRead("Grouping") }
-func (f *folding) Order(plan.SortKey) *fold.Reason     { return onlyRead("Sorting") }
-func (f *folding) Aggregate(plan.Agg) *fold.Reason     { return onlyRead("Aggregating") }
-func (f *folding) Window(plan.WindowCall) *fold.Reason { return onlyRead("Computing over windows") }
-func (f *folding) KeyBatch() int                       { return 0 }
+// Operator judges an operator: a limit is where reading ends; see fold.Operator.
 func (f *folding) Operator(n plan.Node) *fold.Reason {
 	if l, ok := n.(*plan.Limit); ok && l.Ties == nil {
 		return nil
 	}
-	if _, ok := n.(*plan.Join); ok {
-		return onlyRead("Joining")
-	}
-	return onlyRead("Combining rows")
+	return f.KeepAll.Operator(n)
 }
 
 // reading is a native statement: columns of a table, and steps that rows pass
@@ -199,3 +197,9 @@ func (f *folding) steps(n plan.Node, r *reading, w *writer) error {
 	}
 	return fmt.Errorf("files: no rule for %T", n)
 }
+
+var _ interface {
+	fold.Filterer
+	fold.Operator
+	fold.ColumnAware
+} = (*folding)(nil)

@@ -493,3 +493,14 @@ func ConstArguments(product, what string, low, high int64, positions ...int) fun
 		return nil
 	}
 }
+
+// A Source judges all that there is.
+var _ interface {
+	fold.Filterer
+	fold.Grouper
+	fold.Sorter
+	fold.Windower
+	fold.Operator
+	fold.KeyTaker
+	fold.ColumnAware
+} = (*Source)(nil)

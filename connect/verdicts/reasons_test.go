@@ -65,7 +65,7 @@ func TestEveryReasonCode(t *testing.T) {
 			}
 		}
 		if !found {
-			t.Errorf("%s does not show %s: %s", sql, code, told(compile(t, sql, fold.Options{})))
+			t.Errorf("%s does not show %s: %s", sql, code, told(t, sql))
 		}
 		if !strings.Contains(string(docs), "| `"+code+"` |") {
 			t.Errorf("docs/folding.md does not explain %s", code)
@@ -119,7 +119,7 @@ func TestRemediesHelp(t *testing.T) {
 			found = found || p.Reason != nil && p.Reason.Code == c.code && strings.Contains(p.Reason.Remedy, c.remedy)
 		}
 		if !found {
-			t.Errorf("%s: no piece has the reason %s with the remedy %q: %s", c.before, c.code, c.remedy, told(compile(t, c.before, fold.Options{})))
+			t.Errorf("%s: no piece has the reason %s with the remedy %q: %s", c.before, c.code, c.remedy, told(t, c.before))
 		}
 		for _, p := range compile(t, c.after, fold.Options{}).Pieces {
 			if p.Verdict != fold.Folded {

@@ -6,6 +6,7 @@ package verdicts
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"sort"
 	"strings"
 	"testing"
@@ -16,6 +17,7 @@ import (
 	"rovik/connect/mariadb"
 	"rovik/connect/postgres"
 	"rovik/connect/sqlite"
+	"rovik/core/annotate"
 	"rovik/core/bind"
 	"rovik/core/catalog"
 	"rovik/core/fold"
@@ -100,134 +102,39 @@ func compile(t *testing.T, sql string, opts fold.Options) *fold.Compiled {
 	return c
 }
 
-// told writes the verdicts of a query: "kind verdict[ reason]", in text order.
-func told(c *fold.Compiled) string {
-	var out []string
+// notesOf are the verdicts of a query by where the pieces end.
+func notesOf(c *fold.Compiled) annotate.Notes {
+	notes := annotate.Notes{}
 	for _, p := range c.Pieces {
-		s := fmt.Sprintf("%s %s", p.Kind, p.Verdict)
+		said := fmt.Sprintf("%s %s", p.Kind, p.Verdict)
 		if p.Reason != nil {
-			s += " " + p.Reason.Code
+			said += " " + p.Reason.Code
 		}
-		out = append(out, s)
-	}
-	return strings.Join(out, "; ")
-}
-
-// What files leave unread: t of pq is Parquet, t of cs is CSV, both in folders
-// that name a month.
-func TestVerdictsOfFiles(t *testing.T) {
-	for _, c := range []struct{ rest, parquet, csv string }{
-		{"WHERE month = '2024-01'", "filter folded", "filter folded"},
-		{"WHERE upper(month) LIKE '2024%' OR month IS NULL", "filter folded", "filter folded"},
-		{"WHERE CAST(month AS date) > date '2024-01-01'", "filter kept no-equivalent", "filter kept no-equivalent"}, // it may fail
-		{"WHERE n = 3", "filter narrowed parts-skipped", "filter kept no-equivalent"},
-		{"WHERE 3 < n", "filter narrowed parts-skipped", "filter kept no-equivalent"},
-		{"WHERE n IN (1, 2)", "filter narrowed parts-skipped", "filter kept no-equivalent"},
-		{"WHERE n = ANY (ARRAY[1, 2])", "filter narrowed parts-skipped", "filter kept no-equivalent"},
-		{"WHERE n > 1.5", "filter narrowed parts-skipped", "filter kept no-equivalent"},
-		{"WHERE n IS NULL", "filter narrowed parts-skipped", "filter kept no-equivalent"},
-		{"WHERE code LIKE 'ab%c'", "filter narrowed parts-skipped", "filter kept no-equivalent"},
-		{"WHERE code LIKE '%b'", "filter kept no-equivalent", "filter kept no-equivalent"},
-		{"WHERE n = 3 OR code = 'x'", "filter narrowed parts-skipped", "filter kept no-equivalent"},
-		{"WHERE n = 3 OR length(code) = 2", "filter kept no-equivalent", "filter kept no-equivalent"},
-		{"WHERE n = 3 OR month = '2024-01'", "filter narrowed parts-skipped", "filter kept no-equivalent"},
-		{"WHERE n <> 3", "filter kept no-equivalent", "filter kept no-equivalent"},
-		{"WHERE n + 1 = 3", "filter kept no-equivalent", "filter kept no-equivalent"},
-		{"WHERE CAST(n AS double precision) > 3", "filter kept no-equivalent", "filter kept no-equivalent"}, // NaN is above every bound
-		{"WHERE CAST(n AS double precision) < 3", "filter narrowed parts-skipped", "filter kept no-equivalent"},
-		{"LIMIT 3", "limit folded", "limit folded"},
-		{"WHERE month = '2024-01' LIMIT 3 OFFSET 2", "filter folded; limit folded", "filter folded; limit folded"},
-		{"WHERE n = 3 LIMIT 3", "filter narrowed parts-skipped; limit kept input-kept", "filter kept no-equivalent; limit kept input-kept"},
-		{"ORDER BY n LIMIT 3", "sort kept no-equivalent; limit kept input-kept", "sort kept no-equivalent; limit kept input-kept"},
-	} {
-		for source, want := range map[string]string{"pq": c.parquet, "cs": c.csv} {
-			sql := "SELECT id FROM " + source + ".t " + c.rest
-			if got := told(compile(t, sql, fold.Options{})); got != want {
-				t.Errorf("%s\ngot  %s\nwant %s", sql, got, want)
-			}
+		if at := notes[p.Origin.End]; !slices.Contains(at, said) {
+			notes[p.Origin.End] = append(at, said)
 		}
 	}
+	return notes
 }
 
+// told is a query with its verdicts in comments.
+func told(t *testing.T, sql string) string {
+	t.Helper()
+	return annotate.With(sql, notesOf(compile(t, sql, fold.Options{})))
+}
+
+// The verdicts of the queries in testdata are those that stand behind their parts, and with
+// folding off everything is kept for that.
 func TestVerdicts(t *testing.T) {
-	for _, c := range []struct{ where, pg, ma, sl, old string }{
-		{"code = 'x'", "folded", "folded", "folded", "narrowed collation-differs"},
-		{"code <> 'x'", "folded", "folded", "folded", "kept collation-differs"},
-		{"code > 'x'", "folded", "folded", "folded", "kept collation-differs"},
-		{"code IN ('x', 'y')", "folded", "folded", "folded", "narrowed collation-differs"},
-		{"code NOT IN ('x', 'y')", "folded", "folded", "folded", "kept collation-differs"},
-		{"code LIKE 'x%'", "folded", "folded", "folded", "narrowed collation-differs"},
-		{"code ILIKE 'x%'", "folded", "narrowed collation-differs", "folded", "narrowed collation-differs"},
-		{"code LIKE name", "kept pattern-not-constant", "kept pattern-not-constant", "kept pattern-not-constant", "kept pattern-not-constant"},
-		{"lower(code) = 'x'", "folded", "narrowed function-differs", "folded", "narrowed function-differs"},
-		{"upper(btrim(code)) = 'X'", "folded", "narrowed function-differs", "folded", "narrowed function-differs"},
-		{"lower(left(code, 2)) = 'x'", "folded", "kept function-differs", "folded", "kept function-differs"},
-		{"NOT lower(code) = 'x'", "folded", "kept function-differs", "folded", "kept function-differs"},
-		{"length(code) > 3", "folded", "folded", "folded", "folded"},
-		{"code || name = 'xy'", "folded", "folded", "folded", "kept collation-differs"},
-		{"n = 5", "folded", "folded", "folded", "folded"},
-		{"n IS NULL", "folded", "folded", "folded", "folded"},
-		{"n + 1 > 5", "folded", "kept overflow-differs", "kept no-equivalent", "kept overflow-differs"},
-		{"CAST(n AS bigint) + 1 > 5", "folded", "folded", "kept no-equivalent", "folded"},
-		{"n / 2 > 5", "folded", "kept no-equivalent", "kept no-equivalent", "kept no-equivalent"},
-		{"amount > 5.5", "folded", "folded", "kept no-equivalent", "folded"},
-		{"amount * 2 > 5", "folded", "folded", "kept no-equivalent", "folded"},
-		{"amount * amount * amount * amount > 5", "folded", "kept overflow-differs", "kept no-equivalent", "kept overflow-differs"},
-		{"amount / 3 > 5", "folded", "kept no-equivalent", "kept no-equivalent", "kept no-equivalent"},
-		{"round(amount, 1) > 5", "folded", "folded", "kept no-equivalent", "folded"},
-		{"CAST(code AS integer) > 5", "folded", "kept cast-differs", "kept cast-differs", "kept cast-differs"},
-		{"CAST(code AS numeric) > 5", "kept cast-differs", "kept cast-differs", "kept cast-differs", "kept cast-differs"},
-		{"CAST(code AS date) IS NOT NULL", "kept cast-differs", "kept cast-differs", "kept cast-differs", "kept cast-differs"},
-		{"CAST(n AS text) = '5'", "folded", "folded", "folded", "kept collation-differs"},
-		{"greatest(n, 2) = 2", "folded", "kept no-equivalent", "kept no-equivalent", "kept no-equivalent"},
-		{"coalesce(n, 0) = 0", "folded", "folded", "folded", "folded"},
-		{"CASE WHEN n > 1 THEN 1 ELSE 0 END = 1", "folded", "folded", "folded", "folded"},
-		{"n = 5 OR lower(code) = 'x'", "folded", "kept function-differs", "folded", "kept function-differs"},
-		{"n IS DISTINCT FROM 5", "folded", "folded", "folded", "folded"},
-	} {
-		for source, want := range map[string]string{"pg": c.pg, "ma": c.ma, "sl": c.sl, "old": c.old} {
-			sql := "SELECT id FROM " + source + ".t WHERE " + c.where
-			if got := told(compile(t, sql, fold.Options{})); got != "filter "+want {
-				t.Errorf("%s: %s, want filter %s", sql, got, want)
+	for _, file := range []string{"filters", "files", "pieces"} {
+		annotate.File(t, "testdata/"+file+".sql", func(sql string) annotate.Notes {
+			for _, p := range compile(t, sql, fold.Options{Off: true}).Pieces {
+				if p.Verdict != fold.Kept || file == "filters" && p.Reason.Code != "folding-off" {
+					t.Errorf("%s with folding off: %s is %s, %v", sql, p.Text, p.Verdict, p.Reason)
+				}
 			}
-			if got := told(compile(t, sql, fold.Options{Off: true})); got != "filter kept folding-off" {
-				t.Errorf("%s with folding off: %s", sql, got)
-			}
-		}
-	}
-}
-
-func TestVerdictsOfOtherPieces(t *testing.T) {
-	for sql, want := range map[string]string{
-		"SELECT code, count(*) FROM ma.t GROUP BY code":                                                    "aggregate folded; aggregate folded",
-		"SELECT code, count(*) FROM old.t GROUP BY code":                                                   "aggregate kept collation-differs; aggregate kept collation-differs",
-		"SELECT sum(n), max(code) FROM ma.t":                                                               "aggregate folded; aggregate folded",
-		"SELECT sum(id) FROM sl.t":                                                                         "aggregate kept overflow-differs",
-		"SELECT sum(CAST(amount AS double precision)) FROM pg.t":                                           "aggregate kept float-order",
-		"SELECT count(*) FROM ma.t WHERE lower(code) = 'x'":                                                "aggregate kept input-kept; filter narrowed function-differs",
-		"SELECT DISTINCT code FROM ma.t":                                                                   "distinct folded",
-		"SELECT DISTINCT lower(code) FROM ma.t":                                                            "distinct kept function-differs; expression kept function-differs",
-		"SELECT id FROM ma.t ORDER BY code LIMIT 3":                                                        "sort folded; limit folded",
-		"SELECT id FROM old.t ORDER BY code LIMIT 3":                                                       "sort kept collation-differs; limit kept input-kept",
-		"SELECT id FROM ma.t WHERE lower(code) = 'x' ORDER BY id LIMIT 3":                                  "filter narrowed function-differs; sort folded; limit kept input-kept",
-		"SELECT t.id FROM ma.t JOIN ma.u ON u.code = t.code":                                               "join folded",
-		"SELECT t.id FROM old.t JOIN old.u ON u.code = t.code":                                             "join narrowed collation-differs",
-		"SELECT t.id FROM old.t LEFT JOIN old.u ON u.code = t.code":                                        "join kept collation-differs",
-		"SELECT t.id FROM ma.t LEFT JOIN (SELECT * FROM ma.u WHERE lower(code) = 'x') u ON u.id = t.id":    "filter narrowed function-differs; join kept null-supplied",
-		"SELECT t.id, u.c FROM ma.t LEFT JOIN (SELECT id, coalesce(n, 0) AS c FROM ma.u) u ON u.id = t.id": "expression folded; join kept null-supplied",
-		"SELECT t.id FROM pg.t JOIN ma.t AS u ON u.id = t.id":                                              "join kept sources-differ",
-		"SELECT t.id FROM pg.t CROSS JOIN pg.u":                                                            "join kept multiplies-rows",
-		"SELECT id FROM pg.t UNION ALL SELECT id FROM pg.u":                                                "set folded",
-		"SELECT id FROM pg.t UNION ALL SELECT id FROM ma.t":                                                "set kept sources-differ",
-		"SELECT id FROM ma.t WHERE lower(code) <> 'x' AND amount / n > 2":                                  "filter kept function-differs; filter kept no-equivalent",
-		"SELECT id FROM pg.t WHERE code LIKE name AND amount / n > 2":                                      "filter kept pattern-not-constant; filter kept guarded",
-		"SELECT amount / n FROM pg.t WHERE code LIKE name":                                                 "expression kept guarded; filter kept pattern-not-constant",
-		"SELECT 1 + count(*) FROM pg.t HAVING count(*) > 2":                                                "expression folded; aggregate folded; filter folded",
-		"SELECT 'x' AS v ORDER BY v":                                                                       "sort kept no-source",
-	} {
-		if got := told(compile(t, sql, fold.Options{})); got != want {
-			t.Errorf("%s\n  is told  %s\n  want %s", sql, got, want)
-		}
+			return notesOf(compile(t, sql, fold.Options{}))
+		})
 	}
 }
 

@@ -39,57 +39,6 @@ type Reason struct {
 	Remedy string `json:"remedy"`
 }
 
-// Source is what folding asks of a source: which parts of a plan it computes
-// with exactly Rovik's meaning, and how it is told to. A nil reason means yes.
-// Implementations decide by what they measured of the source (its quirks) and
-// say no where they cannot tell.
-type Source interface {
-	// Name is the source's name in the catalogue.
-	Name() string
-	// Value judges an expression over columns of the source.
-	Value(e plan.Expr) *Reason
-	// Filter judges a condition. Where the source cannot apply it exactly,
-	// wider may be a condition that it can apply and that holds whenever e
-	// does.
-	Filter(e plan.Expr) (wider plan.Expr, r *Reason)
-	// Group judges equality of an expression's values, for grouping.
-	Group(e plan.Expr) *Reason
-	// Order judges sorting by a key.
-	Order(k plan.SortKey) *Reason
-	// Aggregate judges an aggregate call.
-	Aggregate(a plan.Agg) *Reason
-	// Window judges a window function.
-	Window(w plan.WindowCall) *Reason
-	// KeyBatch returns how many shipped keys a statement takes at once, 0 for
-	// none.
-	KeyBatch() int
-	// Operator judges what an operator does beyond its expressions: the kind
-	// of a join, sets of groups, DISTINCT ON, ties, set operations. The input of
-	// an aggregation, distinct, sort or limit is what the source would run.
-	Operator(n plan.Node) *Reason
-	// Render writes the native statement for a plan of which every part was
-	// judged.
-	Render(root plan.Node) (Native, error)
-}
-
-// ColumnAware is a source that judges by which columns of its tables expressions
-// read. Reading returns it for a plan of whose columns it is told.
-type ColumnAware interface {
-	Source
-	Reading(of func(plan.ID) TableColumn) Source
-}
-
-// TableColumn is the column of a table that a plan's column has its values from,
-// by its position there. The table is nil where the values come from none, or are
-// computed.
-type TableColumn struct {
-	Table *catalog.Table
-	Index int
-	// Grouped tells that rows were grouped by the column: the values are the
-	// table's, the rows are not.
-	Grouped bool
-}
-
 // Native is a statement in a source's own language.
 type Native struct {
 	Language   string
@@ -225,12 +174,15 @@ func (f *folder) tablesOf(n plan.Node) ([]*catalog.Table, plan.Reads) {
 
 // source returns a source that is told of the plan's columns, or nil where none of
 // that name is connected.
-func (f *folder) source(name string) Source {
+func (f *folder) source(name string) *judge {
 	src := f.sources[name]
-	if in, ok := src.(ColumnAware); ok {
-		return in.Reading(f.column)
+	if src == nil {
+		return nil
 	}
-	return src
+	if in, ok := src.(ColumnAware); ok {
+		src = in.Reading(f.column)
+	}
+	return &judge{src, f.off}
 }
 
 // column returns the column of a table that an id of the plan stands for.
@@ -275,7 +227,7 @@ type place struct {
 // undecided or left to Rovik. Projections are not applied but remembered as
 // definitions, so that what is above sees through them.
 type half struct {
-	source  Source
+	source  *judge
 	frag    plan.Node
 	out     []plan.Column
 	defs    plan.Defs   // of output columns that are not columns of frag
@@ -308,9 +260,6 @@ func (f *folder) fold(n plan.Node) (place, error) {
 		if src == nil {
 			return place{}, value.Errorf(value.CodeSource, "the source %s is not connected", n.Table.Source).
 				WithHint("look at it on the Sources page")
-		}
-		if f.off {
-			src = bare{src}
 		}
 		return place{half: &half{source: src, frag: n, out: n.Columns(), defs: plan.Defs{}, ref: &statementRef{}}}, nil
 	case *plan.Values:

@@ -108,25 +108,3 @@ func (f *folder) expected(h *half) float64 {
 	}
 	return f.estimate.Rows(h.frag)
 }
-
-// bare is a source of which nothing is asked but columns.
-type bare struct{ Source }
-
-func foldingOff() *Reason {
-	return &Reason{"folding-off", "Folding is switched off for this run.", "Switch it on."}
-}
-
-func (bare) Value(e plan.Expr) *Reason {
-	if isColumn(e) {
-		return nil
-	}
-	return foldingOff()
-}
-
-func (bare) Filter(plan.Expr) (plan.Expr, *Reason) { return nil, foldingOff() }
-func (bare) Group(plan.Expr) *Reason               { return foldingOff() }
-func (bare) Order(plan.SortKey) *Reason            { return foldingOff() }
-func (bare) Aggregate(plan.Agg) *Reason            { return foldingOff() }
-func (bare) Window(plan.WindowCall) *Reason        { return foldingOff() }
-func (bare) Operator(plan.Node) *Reason            { return foldingOff() }
-func (bare) KeyBatch() int                         { return 0 }

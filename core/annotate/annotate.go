@@ -1,0 +1,54 @@
+// Package annotate is for tests whose cases are files of SQL, a statement a line, with what
+// is expected of a part in a comment behind it:
+//
+//	SELECT id FROM ma.t WHERE lower(code) = 'x' /* filter narrowed function-differs */
+package annotate
+
+import (
+	"maps"
+	"os"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+)
+
+// Notes are what is said of the parts of a text, by where a part ends, in bytes.
+type Notes map[int][]string
+
+var comment = regexp.MustCompile(` ?/\*.*?\*/`)
+
+// Plain returns a line without its comments.
+func Plain(line string) string { return comment.ReplaceAllString(line, "") }
+
+// With returns a text with notes in comments.
+func With(text string, notes Notes) string {
+	for _, at := range slices.Backward(slices.Sorted(maps.Keys(notes))) {
+		text = text[:at] + " /* " + strings.Join(notes[at], "; ") + " */" + text[at:]
+	}
+	return text
+}
+
+// File holds every line of a file to what say says of the statement in it. Empty lines and
+// those that begin with -- are for the reader.
+func File(t *testing.T, path string, say func(sql string) Notes) {
+	t.Helper()
+	b, err := os.ReadFile(path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	cases := 0
+	for i, line := range strings.Split(string(b), "\n") {
+		if line == "" || strings.HasPrefix(line, "--") {
+			continue
+		}
+		cases++
+		sql := Plain(line)
+		if got := With(sql, say(sql)); got != line {
+			t.Errorf("%s:%d\ngot  %s\nwant %s", path, i+1, got, line)
+		}
+	}
+	if cases == 0 {
+		t.Errorf("%s has no cases", path)
+	}
+}
