@@ -4,6 +4,7 @@
 package verdicts
 
 import (
+	"embed"
 	"fmt"
 	"regexp"
 	"slices"
@@ -102,6 +103,9 @@ func compile(t *testing.T, sql string, opts fold.Options) *fold.Compiled {
 	return c
 }
 
+//go:embed testdata
+var testdata embed.FS
+
 // notesOf are the verdicts of a query by where the pieces end.
 func notesOf(c *fold.Compiled) annotate.Notes {
 	notes := annotate.Notes{}
@@ -127,7 +131,7 @@ func told(t *testing.T, sql string) string {
 // folding off everything is kept for that.
 func TestVerdicts(t *testing.T) {
 	for _, file := range []string{"filters", "files", "pieces"} {
-		annotate.File(t, "testdata/"+file+".sql", func(sql string) annotate.Notes {
+		annotate.File(t, testdata, "testdata/"+file+".sql", func(sql string) annotate.Notes {
 			for _, p := range compile(t, sql, fold.Options{Off: true}).Pieces {
 				if p.Verdict != fold.Kept || file == "filters" && p.Reason.Code != "folding-off" {
 					t.Errorf("%s with folding off: %s is %s, %v", sql, p.Text, p.Verdict, p.Reason)

@@ -5,8 +5,8 @@
 package annotate
 
 import (
+	"io/fs"
 	"maps"
-	"os"
 	"regexp"
 	"slices"
 	"strings"
@@ -31,9 +31,9 @@ func With(text string, notes Notes) string {
 
 // File holds every line of a file to what say says of the statement in it. Empty lines and
 // those that begin with -- are for the reader.
-func File(t *testing.T, path string, say func(sql string) Notes) {
+func File(t *testing.T, from fs.FS, path string, say func(sql string) Notes) {
 	t.Helper()
-	b, err := os.ReadFile(path)
+	b, err := fs.ReadFile(from, path)
 	if err != nil {
 		t.Fatal(err)
 	}
