@@ -254,7 +254,7 @@ func (t Tracing) changedTable(n estate.Node, change, typ string) (*catalog.Table
 	if change == ChangeType && err != nil {
 		return nil, value.Errorf(value.CodeBadParameter, "%s", err).WithHint("say of which type it would be")
 	}
-	columns := out.Columns
+	columns, keys := out.Columns, out.Keys
 	out.Columns, out.Keys = nil, nil
 	for _, c := range columns {
 		if n.Column != "" && c.Name != n.Column {
@@ -271,6 +271,20 @@ func (t Tracing) changedTable(n estate.Node, change, typ string) (*catalog.Table
 			out.Columns = append(out.Columns, c)
 		default:
 			return nil, value.Errorf(value.CodeBadParameter, "%q is no change", change).WithHint("there is gone, renamed and type")
+		}
+	}
+	// A key stays for as long as its columns are there: a view that groups by it may go on
+	// reading the others.
+	for _, k := range keys {
+		had := k.Columns
+		k.Columns = slices.Clone(had)
+		for i, c := range had {
+			if change == ChangeRenamed && (n.Column == "" || n.Column == c) {
+				k.Columns[i] += " renamed"
+			}
+		}
+		if !slices.ContainsFunc(k.Columns, func(c string) bool { return out.Column(c) < 0 }) {
+			out.Keys = append(out.Keys, k)
 		}
 	}
 	return &out, nil

@@ -70,3 +70,33 @@ func TestSearch(t *testing.T) {
 		t.Errorf("after a change: %s", got)
 	}
 }
+
+// A view that groups by a table's key and reads its other columns breaks where it reads what
+// changes, or the key goes; not by any change of the table.
+func TestImpactOfGroupsByKey(t *testing.T) {
+	a := apptest.New(t, 5)
+	a.Save(t, "low", "by_key", "SELECT i.id, i.name, count(*) AS n FROM store.item AS i GROUP BY i.id")
+	a.Save(t, "high", "upon", "SELECT b.name FROM low.by_key AS b")
+	for _, c := range []struct{ column, change, typ, broken string }{
+		{"weight", tracing.ChangeGone, "", ""},
+		{"weight", tracing.ChangeRenamed, "", ""},
+		{"weight", tracing.ChangeType, "text", ""},
+		{"name", tracing.ChangeGone, "", "low.by_key high.upon"},
+		{"name", tracing.ChangeRenamed, "", "low.by_key high.upon"},
+		{"name", tracing.ChangeType, "bigint", ""},
+		{"id", tracing.ChangeGone, "", "low.by_key high.upon"},
+		{"id", tracing.ChangeType, "text", ""},
+	} {
+		im, err := tracing.On(a.Now()).Impact(context.Background(), "store.item."+c.column, c.change, c.typ)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var broken []string
+		for _, b := range im.Broken {
+			broken = append(broken, b.View)
+		}
+		if got := strings.Join(broken, " "); got != c.broken {
+			t.Errorf("%s %s: %q breaks, want %q", c.column, c.change, got, c.broken)
+		}
+	}
+}
