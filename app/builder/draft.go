@@ -7,7 +7,6 @@ import (
 	"rovik/app/project"
 	"rovik/core/form"
 	"rovik/core/plan"
-	"rovik/core/rewrite"
 	"rovik/core/value"
 )
 
@@ -32,7 +31,7 @@ func (b Builder) Draft(q project.Query) (_ string, err error) {
 // nothing says so.
 func keyOf(root plan.Node) []string {
 	var best []string
-	for _, key := range rewrite.Keys(root) {
+	for _, key := range plan.Keys(root) {
 		var names []string
 		for _, c := range root.Columns() {
 			if key[c.ID] && !slices.Contains(names, c.Name) {

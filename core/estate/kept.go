@@ -60,7 +60,7 @@ type packedColumn struct {
 
 // packedFormat changes whenever binding or lineage give something else for the
 // same text: what was kept before then does not hold.
-const packedFormat = 1
+const packedFormat = 2
 
 // Keep gives the estate what was packed of views before, by name, to be taken where
 // it still holds. It is called before anything is asked.

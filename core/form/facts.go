@@ -8,7 +8,6 @@ import (
 	"rovik/core/bind"
 	"rovik/core/catalog"
 	"rovik/core/plan"
-	"rovik/core/rewrite"
 	"rovik/core/syntax"
 	"rovik/core/value"
 )
@@ -279,7 +278,7 @@ func (w *watcher) side(e plan.Expr) Side {
 }
 
 func unique(n plan.Node, fixed plan.IDs) bool {
-	for _, key := range rewrite.Keys(n) {
+	for _, key := range plan.Keys(n) {
 		if key.Within(fixed) {
 			return true
 		}

@@ -273,7 +273,7 @@ func (t *tracer) trace(n plan.Node) set {
 			t.flows[n.Ordinality.ID] = newFlow()
 		}
 	case *plan.Sort:
-		for _, k := range n.Keys {
+		for _, k := range deciding(n) {
 			rows.add(t.influenceAt(k.Expr, BySort, k.Org))
 		}
 	case *plan.Distinct:
@@ -308,6 +308,24 @@ func (t *tracer) trace(n plan.Node) set {
 	return rows
 }
 
+// deciding are the keys of a sort up to those in which no two rows agree: what follows only
+// breaks ties that there are not.
+func deciding(n *plan.Sort) []plan.SortKey {
+	unique, filled := plan.Keys(n.Input), plan.NotNull(n.Input)
+	by := plan.IDs{}
+	for i, k := range n.Keys {
+		if c, ok := k.Expr.(*plan.Col); ok && filled[c.ID] {
+			by[c.ID] = true
+		}
+		for _, key := range unique {
+			if key.Within(by) {
+				return n.Keys[:i+1]
+			}
+		}
+	}
+	return n.Keys
+}
+
 // all is the influence of whole rows.
 func (t *tracer) all(columns []plan.Column, via Via, at plan.Origin) set {
 	out := set{}
@@ -333,10 +351,10 @@ func (t *tracer) join(n *plan.Join) set {
 	if n.Test != nil {
 		right.add(t.influence(n.Test, via))
 	}
-	switch n.Kind {
-	case plan.MarkJoin: // every left row comes out once
+	switch kind := n.Kind; {
+	case kind == plan.MarkJoin: // every left row comes out once
 		t.flows[n.Mark.ID] = flow{set{}, right}
-	case plan.SingleJoin:
+	case kind == plan.SingleJoin, kind == plan.LeftJoin && plan.AtMostOne(n): // so it does here, with what was found for it
 		for _, c := range n.Right.Columns() {
 			f := newFlow()
 			f.add(t.flows[c.ID])
@@ -418,6 +436,9 @@ func (t *tracer) aggregate(n *plan.Aggregate, rows set) set {
 			values = append(values[:len(values):len(values)], a.Order[0].Expr)
 		}
 		for _, e := range values {
+			if countsRows(a.Agg, e, n.Input) {
+				continue
+			}
 			arg := t.value(e)
 			f.add(flow{arg.carries.through(Aggregated).at(a.Org), arg.influences})
 		}
@@ -436,6 +457,16 @@ func (t *tracer) aggregate(n *plan.Aggregate, rows set) set {
 		return set{}
 	}
 	return rows
+}
+
+// countsRows reports whether a count of a column is that of the rows: it is never NULL and,
+// under DISTINCT, unique.
+func countsRows(a plan.Agg, arg plan.Expr, in plan.Node) bool {
+	c, ok := arg.(*plan.Col)
+	if a.Func != "count" || !ok || !plan.NotNull(in)[c.ID] {
+		return false
+	}
+	return !a.Distinct || slices.ContainsFunc(plan.Keys(in), func(key plan.IDs) bool { return key.Within(plan.IDs{c.ID: true}) })
 }
 
 // value is the flow of an expression. Conditions of CASE influence it and are

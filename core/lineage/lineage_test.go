@@ -22,7 +22,13 @@ func of(t *testing.T, sql string) map[string]string {
 		}
 		return &catalog.Source{Name: source, Tables: []*catalog.Table{tab}}
 	}
-	cat := catalog.New([]*catalog.Source{table("a", "x", "id", "k", "n"), table("b", "y", "id", "m")}, []catalog.Layer{{Name: "low"}},
+	z := table("c", "z", "id", "m", "u", "f")
+	keyed := z.Tables[0]
+	keyed.Keys = []catalog.Key{{Columns: []string{"id"}, Primary: true}, {Columns: []string{"u"}}}
+	for i := range keyed.Columns {
+		keyed.Columns[i].Nullable = keyed.Columns[i].Name == "m" || keyed.Columns[i].Name == "u"
+	}
+	cat := catalog.New([]*catalog.Source{table("a", "x", "id", "k", "n"), table("b", "y", "id", "m"), z}, []catalog.Layer{{Name: "low"}},
 		[]*catalog.View{{Layer: "low", Name: "v", SQL: "SELECT id, k + 1 AS k1, n FROM a.x WHERE n > 0"}})
 	tree, err := syntax.Parse(sql)
 	if err != nil {
@@ -138,6 +144,30 @@ func TestLineageOfEveryPart(t *testing.T) {
 		}
 		if text := strings.Join(parts, "; "); text != want {
 			t.Errorf("%s\ngot  %s\nwant %s", sql, text, want)
+		}
+	}
+}
+
+// What cannot change a value or which rows there are does not influence it: the condition of
+// a left join that finds one row at most decides what is found alone, sort keys behind a
+// unique one break no ties, and a count of a column that is never NULL is one of rows.
+func TestLineageIsNoWiderThanItNeedsToBe(t *testing.T) {
+	for sql, want := range map[string]string{
+		"SELECT x.k, y.m FROM a.x LEFT JOIN c.z AS y ON y.id = x.n":                           "k: a.x.k unchanged; m: c.z.m unchanged, a.x.n join, c.z.id join",
+		"SELECT x.k, y.m FROM a.x LEFT JOIN c.z AS y ON y.m = x.n":                            "k: a.x.k unchanged, a.x.n join, c.z.m join; m: c.z.m unchanged, a.x.n join, c.z.m join",
+		"SELECT x.k FROM a.x LEFT JOIN c.z AS y ON y.id = x.n WHERE y.m > 1":                  "k: a.x.k unchanged, a.x.n filter, c.z.id filter, c.z.m filter",
+		"SELECT z.m FROM c.z ORDER BY z.id, z.m, z.id + 1 LIMIT 3":                            "m: c.z.m unchanged, c.z.id sort",
+		"SELECT z.id FROM c.z ORDER BY z.m, z.id LIMIT 3":                                     "id: c.z.id unchanged, c.z.id sort, c.z.m sort",
+		"SELECT z.id FROM c.z ORDER BY z.u, z.m LIMIT 3":                                      "id: c.z.id unchanged, c.z.m sort, c.z.u sort", // u is unique, and NULL more than once
+		"SELECT count(z.id) AS n, count(z.m) AS c FROM c.z":                                   "n: ; c: c.z.m aggregated",
+		"SELECT count(DISTINCT z.id) AS n, count(DISTINCT z.f) AS c, max(z.id) AS i FROM c.z": "n: ; c: c.z.f aggregated; i: c.z.id aggregated",
+	} {
+		got := of(t, sql)
+		for _, part := range strings.Split(want, "; ") {
+			col, refs, _ := strings.Cut(part, ": ")
+			if got[col] != refs {
+				t.Errorf("%s: %s comes from %q, want %q", sql, col, got[col], refs)
+			}
 		}
 	}
 }

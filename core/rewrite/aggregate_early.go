@@ -138,9 +138,9 @@ func (e *earlyAggregate) groupSide(j *plan.Join, i int) (plan.Node, bool) {
 	joined.Left, joined.Right, joined.On = sides[0], sides[1], on
 	whole := j.Kind == plan.InnerJoin || j.Kind == plan.LeftJoin
 	if i == 0 {
-		whole = whole && atMostOne(&joined)
+		whole = whole && plan.AtMostOne(&joined)
 	} else {
-		whole = j.Kind == plan.InnerJoin && atMostOne(swapped(&joined))
+		whole = j.Kind == plan.InnerJoin && plan.AtMostOne(swapped(&joined))
 	}
 	if whole && len(groups) > 0 && e.sameGroups(keys, groups, &joined, i) {
 		e.pass.note(e.agg.Org, "each group of %s meets at most one row: it is grouped before the join", sourceOf(side))

@@ -79,7 +79,7 @@ func simplified(conds []plan.Expr) (kept []plan.Expr, never plan.Expr) {
 // contradiction returns a condition that cannot be true together with the
 // others for any row of n, or nil.
 func contradiction(conds []plan.Expr, n plan.Node) plan.Expr {
-	known := NotNull(n)
+	known := plan.NotNull(n)
 	fixed := map[plan.ID]*plan.Const{}
 	ranges := map[plan.ID]*valueRange{}
 	for _, c := range conds {

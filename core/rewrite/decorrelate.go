@@ -78,7 +78,7 @@ func (d *decorrelator) node(n plan.Node) plan.Node {
 func refuses(n plan.Node, outer plan.IDs) bool {
 	found := false
 	plan.Visit(n, func(n plan.Node) {
-		if j, is := n.(*plan.Join); is && j.Kind == plan.SingleJoin && !atMostOne(j) {
+		if j, is := n.(*plan.Join); is && j.Kind == plan.SingleJoin && !plan.AtMostOne(j) {
 			found = true
 		}
 		plan.MapExprs(n, func(e plan.Expr) plan.Expr {
@@ -374,7 +374,7 @@ func (d *decorrelator) pull(n plan.Node, outer plan.IDs, many, exists bool) (pla
 
 // exposing rebuilds a projection over in, with the columns that conds read.
 func exposing(n *plan.Project, in plan.Node, conds []plan.Expr) plan.Node {
-	have, made := outputsOf(n.Items), plan.Outputs(in)
+	have, made := plan.IDsOf(n.Items), plan.Outputs(in)
 	items := n.Items[:len(n.Items):len(n.Items)]
 	uses := plan.Uses(conds...)
 	for _, c := range in.Columns() {

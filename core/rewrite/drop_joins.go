@@ -34,7 +34,7 @@ func (d *joinDropper) node(n plan.Node, need plan.IDs, once bool) plan.Node {
 		if n.Mark != nil {
 			adds = plan.IDs{n.Mark.ID: true}
 		}
-		idle := n.Kind == plan.MarkJoin || n.Kind == plan.SingleJoin || n.Kind == plan.LeftJoin && atMostOne(n)
+		idle := n.Kind == plan.MarkJoin || n.Kind == plan.SingleJoin || n.Kind == plan.LeftJoin && plan.AtMostOne(n)
 		if idle && !need.Meets(adds) {
 			if n.Kind == plan.LeftJoin {
 				d.pass.rely(n.Right) // on its key

@@ -12,8 +12,8 @@ func (p *pusher) outerToInner(n *plan.Join, conds []plan.Expr) *plan.Join {
 	left, right := plan.Outputs(n.Left), plan.Outputs(n.Right)
 	needsLeft, needsRight := false, false
 	for _, c := range conds {
-		needsLeft = needsLeft || rejectsNulls(c, left)
-		needsRight = needsRight || rejectsNulls(c, right)
+		needsLeft = needsLeft || plan.RejectsNulls(c, left)
+		needsRight = needsRight || plan.RejectsNulls(c, right)
 	}
 	out := *n
 	switch {
@@ -28,31 +28,4 @@ func (p *pusher) outerToInner(n *plan.Join, conds []plan.Expr) *plan.Join {
 	}
 	p.pass.note(n.Org, "a condition above drops the rows without a partner: a %s", out.Kind)
 	return &out
-}
-
-// rejectsNulls tells whether e is false or NULL when all of cols are NULL.
-func rejectsNulls(e plan.Expr, cols plan.IDs) bool {
-	c, ok := e.(*plan.Call)
-	if !ok {
-		return plan.Strict(e, cols)
-	}
-	switch c.Op {
-	case "and":
-		for _, a := range c.Args {
-			if rejectsNulls(a, cols) {
-				return true
-			}
-		}
-		return false
-	case "or":
-		for _, a := range c.Args {
-			if !rejectsNulls(a, cols) {
-				return false
-			}
-		}
-		return true
-	case "is not null", "is true", "is false":
-		return plan.Strict(c.Args[0], cols)
-	}
-	return plan.Strict(e, cols)
 }

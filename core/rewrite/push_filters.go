@@ -42,7 +42,7 @@ func (p *pusher) push(n plan.Node, conds []plan.Expr) plan.Node {
 		return p.pushOuter(n, conds)
 	case *plan.Aggregate:
 		below, above := split(conds, func(e plan.Expr) bool {
-			return len(n.Groups) > 0 && n.Sets == nil && plan.Uses(e).Within(outputsOf(n.Groups))
+			return len(n.Groups) > 0 && n.Sets == nil && plan.Uses(e).Within(plan.IDsOf(n.Groups))
 		})
 		p.moved(below, "the grouping")
 		in := p.push(n.Input, substituteAll(below, definitions(n.Groups)))
@@ -168,14 +168,6 @@ func definitions(items []plan.Item) plan.Defs {
 		d[it.ID] = it.Expr
 	}
 	return d
-}
-
-func outputsOf(items []plan.Item) plan.IDs {
-	s := plan.IDs{}
-	for _, it := range items {
-		s[it.ID] = true
-	}
-	return s
 }
 
 func substituteAll(exprs []plan.Expr, defs plan.Defs) []plan.Expr {

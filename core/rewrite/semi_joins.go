@@ -1,7 +1,6 @@
 package rewrite
 
 import (
-	"rovik/core/function"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -136,8 +135,8 @@ func withoutRepeats(n plan.Node) plan.Node {
 // notFalse is what NOT IN asks of no row: that the test is true or unknown.
 // Where nothing in it can be NULL, that is the test itself.
 func notFalse(test plan.Expr, j *plan.Join) plan.Expr {
-	known := NotNull(j.Left)
-	for id := range NotNull(j.Right) {
+	known := plan.NotNull(j.Left)
+	for id := range plan.NotNull(j.Right) {
 		known[id] = true
 	}
 	sure := true
@@ -159,67 +158,4 @@ func notFalse(test plan.Expr, j *plan.Join) plan.Expr {
 		return test
 	}
 	return &plan.Call{Op: "is not false", Args: []plan.Expr{test}, Typ: value.Of(value.Bool), Org: test.Origin()}
-}
-
-// NotNull returns the columns of n that are never NULL.
-func NotNull(n plan.Node) plan.IDs {
-	out := plan.IDs{}
-	switch n := n.(type) {
-	case *plan.Scan:
-		for _, c := range n.Cols {
-			if col := n.Table.Columns[c.Index]; !col.Nullable && col.ReadAs == "" {
-				out[c.ID] = true
-			}
-		}
-	case *plan.Project:
-		in := NotNull(n.Input)
-		for _, it := range n.Items {
-			switch e := it.Expr.(type) {
-			case *plan.Col:
-				out[it.ID] = in[e.ID]
-			case *plan.Const:
-				out[it.ID] = !e.Val.IsNull
-			}
-			if !out[it.ID] {
-				delete(out, it.ID)
-			}
-		}
-	case *plan.Filter:
-		out = NotNull(n.Input)
-		for _, c := range n.Conds {
-			for id := range plan.Uses(c) {
-				if rejectsNulls(c, plan.IDs{id: true}) {
-					out[id] = true
-				}
-			}
-		}
-	case *plan.Join:
-		out = NotNull(n.Left)
-		switch n.Kind {
-		case plan.InnerJoin:
-			for id := range NotNull(n.Right) {
-				out[id] = true
-			}
-		case plan.FullJoin:
-			return plan.IDs{}
-		}
-	case *plan.Aggregate:
-		if n.Sets != nil {
-			return out
-		}
-		in := NotNull(n.Input)
-		for _, g := range n.Groups {
-			if c, ok := g.Expr.(*plan.Col); ok && in[c.ID] {
-				out[g.ID] = true
-			}
-		}
-		for _, a := range n.Aggs {
-			if f, _ := function.AggregateOf(a.Func); f.Zero {
-				out[a.ID] = true
-			}
-		}
-	case *plan.Sort, *plan.Limit, *plan.Distinct, *plan.Window:
-		return NotNull(n.Inputs()[0])
-	}
-	return out
 }

@@ -24,7 +24,7 @@ func (d *decorrelator) spreadOver(j *plan.Join, outer plan.IDs) plan.Node {
 	c := *j
 	c.Right = right
 	c.On = j.On[:len(j.On):len(j.On)]
-	known := NotNull(j.Left)
+	known := plan.NotNull(j.Left)
 	for _, col := range j.Left.Columns() {
 		switch {
 		case !outer[col.ID]:

@@ -1,18 +1,16 @@
-package rewrite
+package plan
 
-import "rovik/core/plan"
-
-// atMostOne tells whether a join finds at most one right row for a left row:
+// AtMostOne reports whether a join finds at most one right row for a left row:
 // its equalities cover a key of the right side, or that has a single row.
-func atMostOne(n *plan.Join) bool {
-	lo, ro := plan.Outputs(n.Left), plan.Outputs(n.Right)
-	fixed := plan.IDs{}
+func AtMostOne(n *Join) bool {
+	lo, ro := Outputs(n.Left), Outputs(n.Right)
+	fixed := IDs{}
 	for _, c := range n.On {
-		if call, ok := c.(*plan.Call); !ok || call.Op != "=" {
+		if call, ok := c.(*Call); !ok || call.Op != "=" {
 			continue
 		}
-		if _, r, ok := plan.EquiKeys(c, lo, ro); ok {
-			if col, isCol := r.(*plan.Col); isCol {
+		if _, r, ok := EquiKeys(c, lo, ro); ok {
+			if col, isCol := r.(*Col); isCol {
 				fixed[col.ID] = true
 			}
 		}
@@ -27,68 +25,68 @@ func atMostOne(n *plan.Join) bool {
 
 // Keys returns sets of columns in which no two rows of n agree, NULL aside. An
 // empty set means that there is at most one row.
-func Keys(n plan.Node) []plan.IDs {
+func Keys(n Node) []IDs {
 	switch n := n.(type) {
-	case *plan.Scan:
+	case *Scan:
 		return scanKeys(n)
-	case *plan.Filter:
+	case *Filter:
 		return withoutConstants(Keys(n.Input), n.Conds)
-	case *plan.Sort, *plan.Window:
+	case *Sort, *Window:
 		return Keys(n.Inputs()[0])
-	case *plan.Limit:
+	case *Limit:
 		if n.Count >= 0 && n.Count <= 1 && n.Ties == nil {
-			return []plan.IDs{{}}
+			return []IDs{{}}
 		}
 		return Keys(n.Input)
-	case *plan.Distinct:
+	case *Distinct:
 		keys := Keys(n.Input)
 		if len(n.On) == 0 {
-			return append(keys, plan.Outputs(n))
+			return append(keys, Outputs(n))
 		}
-		on := plan.IDs{}
+		on := IDs{}
 		for _, e := range n.On {
-			c, ok := e.(*plan.Col)
+			c, ok := e.(*Col)
 			if !ok {
 				return keys
 			}
 			on[c.ID] = true
 		}
 		return append(keys, on)
-	case *plan.Project:
+	case *Project:
 		return projectKeys(n)
-	case *plan.Aggregate:
+	case *Aggregate:
 		if n.Sets == nil {
-			return []plan.IDs{outputsOf(n.Groups)}
+			return []IDs{IDsOf(n.Groups)}
 		}
-	case *plan.Values:
+	case *Values:
 		if len(n.Rows) < 2 {
-			return []plan.IDs{{}}
+			return []IDs{{}}
 		}
-	case *plan.Join:
-		if n.Kind == plan.SemiJoin || n.Kind == plan.AntiJoin || n.Kind == plan.MarkJoin || n.Kind == plan.SingleJoin {
+	case *Join:
+		if n.Kind == SemiJoin || n.Kind == AntiJoin || n.Kind == MarkJoin || n.Kind == SingleJoin {
 			return Keys(n.Left)
 		}
-		if n.Kind != plan.FullJoin && atMostOne(n) {
+		if n.Kind != FullJoin && AtMostOne(n) {
 			return Keys(n.Left)
 		}
 	}
 	return nil
 }
 
-func scanKeys(n *plan.Scan) []plan.IDs {
-	byName := map[string]plan.ID{}
+func scanKeys(n *Scan) []IDs {
+	byName := map[string]ID{}
 	for _, c := range n.Cols {
 		if col := &n.Table.Columns[c.Index]; col.ReadAs == "" {
 			byName[col.Name] = c.ID
 		}
 	}
-	var out []plan.IDs
+	var out []IDs
 next:
 	for _, k := range n.Table.Keys {
 		if k.Declared != "" {
 			continue // nothing enforces it
 		}
-		key := plan.IDs{}
+		key := IDs{}
 		for _, name := range k.Columns {
 			id, ok := byName[name]
 			if !ok {
@@ -102,23 +100,23 @@ next:
 }
 
 // withoutConstants drops from keys the columns that conditions fix.
-func withoutConstants(keys []plan.IDs, conds []plan.Expr) []plan.IDs {
-	fixed := plan.IDs{}
+func withoutConstants(keys []IDs, conds []Expr) []IDs {
+	fixed := IDs{}
 	for _, c := range conds {
-		call, ok := c.(*plan.Call)
+		call, ok := c.(*Call)
 		if !ok || call.Op != "=" {
 			continue
 		}
 		for i, a := range call.Args {
-			col, isCol := a.(*plan.Col)
-			if _, isConst := call.Args[1-i].(*plan.Const); isCol && isConst {
+			col, isCol := a.(*Col)
+			if _, isConst := call.Args[1-i].(*Const); isCol && isConst {
 				fixed[col.ID] = true
 			}
 		}
 	}
-	out := make([]plan.IDs, len(keys))
+	out := make([]IDs, len(keys))
 	for i, k := range keys {
-		out[i] = plan.IDs{}
+		out[i] = IDs{}
 		for id := range k {
 			if !fixed[id] {
 				out[i][id] = true
@@ -129,17 +127,17 @@ func withoutConstants(keys []plan.IDs, conds []plan.Expr) []plan.IDs {
 }
 
 // projectKeys renames keys whose columns all pass a projection.
-func projectKeys(n *plan.Project) []plan.IDs {
-	as := map[plan.ID]plan.ID{}
+func projectKeys(n *Project) []IDs {
+	as := map[ID]ID{}
 	for _, it := range n.Items {
-		if c, ok := it.Expr.(*plan.Col); ok {
+		if c, ok := it.Expr.(*Col); ok {
 			as[c.ID] = it.ID
 		}
 	}
-	var out []plan.IDs
+	var out []IDs
 next:
 	for _, k := range Keys(n.Input) {
-		key := plan.IDs{}
+		key := IDs{}
 		for id := range k {
 			to, ok := as[id]
 			if !ok {
@@ -150,4 +148,13 @@ next:
 		out = append(out, key)
 	}
 	return out
+}
+
+// IDsOf returns the ids of the columns of items.
+func IDsOf(items []Item) IDs {
+	s := IDs{}
+	for _, it := range items {
+		s[it.ID] = true
+	}
+	return s
 }
