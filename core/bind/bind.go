@@ -48,6 +48,9 @@ type Watch struct {
 	Join func(j *syntax.Join, n *plan.Join)
 	// Column is told of a column's name that is found to mean a column of the plan.
 	Column func(at syntax.Span, id plan.ID)
+	// Named is told of a bare name that is found to mean an output, in ORDER
+	// BY, GROUP BY or DISTINCT ON.
+	Named func(at syntax.Span, id plan.ID)
 	// Output is told of the columns that an item of a select list gives.
 	Output func(at syntax.Span, items []plan.Item)
 }

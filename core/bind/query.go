@@ -151,7 +151,7 @@ func (b *binder) sortOutput(n plan.Node, order []syntax.SortItem) plan.Node {
 	cols := n.Columns()
 	s := &plan.Sort{Input: n, Org: b.origin(orderSpan(order))}
 	for _, o := range order {
-		i := b.outputColumn(o.Expr, cols)
+		i := b.outputColumn(o.Expr, firstBranch(n, cols))
 		if i < 0 {
 			b.fail(o.Span, value.Errorf(value.CodeUnsupported, "ORDER BY on a set operation takes output columns by name or number").
 				WithHint("put it into a subquery"))
@@ -159,6 +159,26 @@ func (b *binder) sortOutput(n plan.Node, order []syntax.SortItem) plan.Node {
 		s.Keys = append(s.Keys, b.sortKey(o, cols[i].Ref()))
 	}
 	return s
+}
+
+// firstBranch are the columns of a set operation under its names, with the ids that the
+// first of its branches gives them.
+func firstBranch(n plan.Node, named []plan.Column) []plan.Column {
+	for {
+		switch op := n.(type) {
+		case *plan.Union:
+			n = op.Parts[0]
+			continue
+		case *plan.SetOp:
+			n = op.Left
+			continue
+		}
+		out := slices.Clone(n.Columns())
+		for i := range out {
+			out[i].Name = named[i].Name
+		}
+		return out
+	}
 }
 
 func (b *binder) sortKey(o syntax.SortItem, e plan.Expr) plan.SortKey {
@@ -191,6 +211,9 @@ func (b *binder) outputColumn(x syntax.Expr, cols []plan.Column) int {
 				}
 				found = i
 			}
+		}
+		if w := b.ctx.Watch; found >= 0 && w != nil && w.Named != nil && b.view == "" {
+			w.Named(x.Span, cols[found].ID)
 		}
 		return found
 	}

@@ -45,6 +45,7 @@ type outputSays struct{ Expr, Name string }
 type keySays struct {
 	Output     int
 	Expr, Rest string
+	written    bool // Output is one of those that a star is written out as
 }
 
 // anything stands for an item of which an edit is free to say anything.
@@ -181,7 +182,7 @@ func isStar(expr string) bool { return expr == "*" || strings.HasSuffix(expr, ".
 func renumbered(keys []keySays, to []int, outputs []outputSays) []keySays {
 	out := slices.Clone(keys)
 	for i, k := range out {
-		if k.Output < 0 {
+		if out[i].written = false; k.Output < 0 || k.written {
 			continue
 		}
 		if out[i].Output = to[k.Output]; out[i].Output < 0 {
@@ -201,6 +202,43 @@ func (s says) reordered(outputs func(block int, of []outputSays) []outputSays, t
 		out.Blocks[i].On = renumbered(b.On, to, b.Outputs)
 	}
 	out.Order = renumbered(s.Order, to, s.Blocks[0].Outputs)
+	return out
+}
+
+// starred is what a text says with keys that mean columns of a star as outputs that are
+// written out in its place, from the star's on. The others stay for reordered.
+func (s says) starred(e Edit) says {
+	out := s
+	out.Blocks = slices.Clone(s.Blocks)
+	b := &out.Blocks[e.Block]
+	stars, names := 0, make([]string, len(e.Texts))
+	for _, o := range b.Outputs {
+		if isStar(o.Expr) {
+			stars++
+		}
+	}
+	for i, text := range e.Texts {
+		names[i] = text[strings.LastIndexByte(text, '.')+1:]
+	}
+	meant := func(keys []keySays, named bool) []keySays {
+		out := slices.Clone(keys)
+		for i, k := range out {
+			at := -1
+			if n, err := strconv.Atoi(k.Expr); err == nil && ordinal.MatchString(k.Expr) && stars == 1 {
+				at = n - 1
+			} else if first := slices.Index(names, k.Expr); named && first >= 0 && !slices.Contains(names[first+1:], k.Expr) {
+				at = e.At + first
+			}
+			if k.Output < 0 && at >= 0 {
+				out[i].Output, out[i].Expr, out[i].written = at, "", true
+			}
+		}
+		return out
+	}
+	b.On, b.Groups = meant(b.On, true), meant(b.Groups, false)
+	if e.Block == 0 {
+		out.Order = meant(s.Order, true)
+	}
 	return out
 }
 
@@ -344,7 +382,7 @@ func (s says) after(e Edit, now says) says {
 		}, to)
 	case "expand star":
 		many := len(e.Texts)
-		return s.reordered(func(block int, of []outputSays) []outputSays {
+		return s.starred(e).reordered(func(block int, of []outputSays) []outputSays {
 			if block != e.Block {
 				return of
 			}

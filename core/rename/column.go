@@ -14,7 +14,9 @@ import (
 
 // uses is where a text uses the column, and how.
 type uses struct {
-	refs    []syntax.Span       // columns that are it
+	refs    []ref               // columns that are it
+	keys    []syntax.Span       // names in ORDER BY and the like of outputs that are it, by a star
+	others  []ref               // bare names of other columns that are called as it is to be
 	outputs []output            // items of select lists that are it
 	stars   []syntax.Span       // stars that it comes through, in any select list
 	scans   []*syntax.TableName // relations that have it
@@ -22,6 +24,12 @@ type uses struct {
 	merged  bool // USING or NATURAL makes one column of it and another
 	passes  bool // the text's own output of that name is it
 	starTop bool // through a star
+}
+
+// ref is a column's name at a place; of is what its relation is called there.
+type ref struct {
+	at syntax.Span
+	of string
 }
 
 type output struct {
@@ -37,7 +45,7 @@ func (r *columns) uses(v *catalog.View, sql string) (*uses, error) {
 		return nil, err
 	}
 	u := &uses{columns: map[*syntax.TableName][]string{}}
-	ids := plan.IDs{}
+	ids, relations, called := plan.IDs{}, map[plan.ID]string{}, plan.IDs{}
 	tables := map[int]*syntax.TableName{}
 	targets := map[int]*syntax.Target{}
 	top := leftmost(tree)
@@ -65,7 +73,13 @@ func (r *columns) uses(v *catalog.View, sql string) (*uses, error) {
 		return known.Table, known.Err
 	}
 	ctx.Watch = &bind.Watch{
-		Relation: func(at syntax.Span, n plan.Node, _ string, cols []plan.Column) {
+		Relation: func(at syntax.Span, n plan.Node, name string, cols []plan.Column) {
+			for _, c := range cols {
+				relations[c.ID] = name
+				if c.Name == r.to {
+					called[c.ID] = true
+				}
+			}
 			scan, is := n.(*plan.Scan)
 			t := tables[at.Start]
 			if !is || t == nil || !r.set[relationOf(scan.Table)] {
@@ -92,8 +106,16 @@ func (r *columns) uses(v *catalog.View, sql string) (*uses, error) {
 			u.merged = u.merged || j.Natural && (has(n.Left) || has(n.Right))
 		},
 		Column: func(at syntax.Span, id plan.ID) {
+			switch {
+			case ids[id]:
+				u.refs = append(u.refs, ref{at, relations[id]})
+			case called[id]:
+				u.others = append(u.others, ref{at, relations[id]})
+			}
+		},
+		Named: func(at syntax.Span, id plan.ID) {
 			if ids[id] {
-				u.refs = append(u.refs, at)
+				u.keys = append(u.keys, at)
 			}
 		},
 		Output: func(at syntax.Span, items []plan.Item) {
@@ -172,12 +194,28 @@ func (r *columns) reader(v *catalog.View, sql string) (is, note string, kept boo
 	}
 	e := &edits{sql: sql}
 	name := syntax.Identifier(r.to)
-	for _, at := range u.refs {
-		last, err := lastPart(sql, at)
+	for _, ref := range u.refs {
+		last, err := lastPart(sql, ref.at)
 		if err != nil {
 			return "", "", false, err
 		}
-		e.replace(last, name)
+		if r.qualify[v.FullName()] && last == ref.at && ref.of != "" {
+			e.replace(last, syntax.Dotted(ref.of, r.to))
+		} else {
+			e.replace(last, name)
+		}
+	}
+	for _, at := range u.keys {
+		e.replace(at, name)
+	}
+	if r.qualify[v.FullName()] {
+		note = "columns are written with their tables, so that the new name is clear"
+		for _, ref := range u.others {
+			if last, err := lastPart(sql, ref.at); err != nil || last != ref.at || ref.of == "" {
+				continue
+			}
+			e.replace(ref.at, syntax.Dotted(ref.of, r.to))
+		}
 	}
 	for _, o := range u.outputs {
 		if !o.aliased && !(o.top && passOn) { // names within the text stay

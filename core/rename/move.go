@@ -71,12 +71,13 @@ func Views(ctx bind.Context, e *estate.Estate, moves map[string]string, layers [
 	for _, m := range plan.Moves {
 		changed = append(changed, Text{View: m.From})
 	}
-	return plan, compare(e, estate.New(ctx, nil), changed, name, func(r lineage.Ref) lineage.Ref {
+	_, err := compare(e, estate.New(ctx, nil), changed, name, func(r lineage.Ref) lineage.Ref {
 		if e.Catalog().View(r.Table) != nil {
 			r.Table = name(r.Table)
 		}
 		return r
 	})
+	return plan, err
 }
 
 // moved writes a text that reads views by their names before.

@@ -48,7 +48,7 @@ type Move struct {
 // new one, and so on; else they go on under the old one. A table's column is one
 // that its source calls otherwise from now on: after is the catalogue as it is then.
 func Column(ctx bind.Context, e *estate.Estate, relation, old, to string, through bool) (*Plan, error) {
-	r := &columns{ctx: ctx, e: e, old: old, to: to, set: map[string]bool{relation: true}, stays: map[string]bool{}}
+	r := &columns{ctx: ctx, e: e, old: old, to: to, set: map[string]bool{relation: true}, stays: map[string]bool{}, qualify: map[string]bool{}}
 	if old == to {
 		return nil, value.Errorf(value.CodeBadParameter, "it is called %q already", to)
 	}
@@ -62,9 +62,14 @@ func Column(ctx bind.Context, e *estate.Estate, relation, old, to string, throug
 		if err != nil {
 			return nil, err
 		}
-		if !again {
-			return r.plan, r.check(relation)
+		if again {
+			continue
 		}
+		clash, err := r.check(relation)
+		if err == nil || r.qualify[clash] || !slices.ContainsFunc(r.plan.Texts, func(t Text) bool { return t.View == clash }) {
+			return r.plan, err
+		}
+		r.qualify[clash] = true // a bare name may mean another column by now
 	}
 }
 
@@ -76,6 +81,9 @@ type columns struct {
 	to    string
 	set   map[string]bool // relations whose column old is renamed
 	stays map[string]bool // views that turned out to keep the old name
+	// qualify are views whose bare names of the column have to be written with their
+	// relations: the new name means another column, too.
+	qualify map[string]bool
 	plan  *Plan
 }
 
@@ -91,7 +99,9 @@ func (r *columns) follow(relation string, through bool) error {
 			if err != nil {
 				return err
 			}
-			if u.passes {
+			if u.passes && v.Table.Column(r.to) >= 0 {
+				r.stays[reader] = true // it has a column of the new name
+			} else if u.passes {
 				r.set[reader] = true
 				r.plan.Columns = append(r.plan.Columns, reader+"."+r.old)
 				queue = append(queue, reader)
@@ -148,8 +158,9 @@ func (r *columns) rewriteAll(relation string) (again bool, err error) {
 	return false, nil
 }
 
-// check binds everything after the change and compares it with before.
-func (r *columns) check(relation string) error {
+// check binds everything after the change and compares it with before. It returns the view
+// that is not as it was, if any.
+func (r *columns) check(relation string) (view string, err error) {
 	after := r.e.Catalog()
 	if t := after.Table(relation); t != nil && after.View(relation) == nil {
 		n := *t
@@ -160,7 +171,7 @@ func (r *columns) check(relation string) error {
 			}
 		}
 		if t.Column(r.to) >= 0 {
-			return value.Errorf(value.CodeDuplicate, "%s has a column called %q already", relation, r.to)
+			return "", value.Errorf(value.CodeDuplicate, "%s has a column called %q already", relation, r.to)
 		}
 		n.Keys, n.ForeignKeys = nil, nil
 		after = after.WithTable(&n)
@@ -182,7 +193,7 @@ func (r *columns) check(relation string) error {
 
 // compare checks that views bind and give after a change what they gave before
 // it, but for names.
-func compare(before, after *estate.Estate, texts []Text, moved func(view string) string, renamed func(lineage.Ref) lineage.Ref) error {
+func compare(before, after *estate.Estate, texts []Text, moved func(view string) string, renamed func(lineage.Ref) lineage.Ref) (view string, err error) {
 	changed := map[string]bool{}
 	for _, t := range texts {
 		changed[t.View] = true
@@ -194,19 +205,22 @@ func compare(before, after *estate.Estate, texts []Text, moved func(view string)
 		}
 		if is == nil || is.Err != nil {
 			err := value.Errorf(value.CodeBadParameter, "%s would not bind any more: %v", moved(was.FullName()), is.Err)
-			return err.WithHint("change it first, or choose another name")
+			return was.FullName(), err.WithHint("change it first, or choose another name")
 		}
 		if !changed[was.FullName()] {
 			continue
 		}
 		if why := differs(was, is, renamed); why != "" {
-			return value.Errorf(value.CodeBadParameter, "%s would mean something else: %s", was.FullName(), why).WithHint("choose another name, or change it by hand")
+			return was.FullName(), value.Errorf(value.CodeBadParameter, "%s would mean something else: %s", was.FullName(), why).WithHint("choose another name, or change it by hand")
 		}
 	}
-	return nil
+	return "", nil
 }
 
 func differs(was, is *estate.View, renamed func(lineage.Ref) lineage.Ref) string {
+	if name := twice(is.Table); name != "" && twice(was.Table) == "" {
+		return fmt.Sprintf("two of its columns would be called %q", name)
+	}
 	if len(was.Table.Columns) != len(is.Table.Columns) {
 		return fmt.Sprintf("it has %d columns, and would have %d", len(was.Table.Columns), len(is.Table.Columns))
 	}
@@ -225,6 +239,16 @@ func differs(was, is *estate.View, renamed func(lineage.Ref) lineage.Ref) string
 	}
 	if why := refsDiffer(was.Text().Rows, is.Text().Rows, renamed); why != "" {
 		return "its rows " + why
+	}
+	return ""
+}
+
+// twice is a name that two columns have, or empty.
+func twice(t *catalog.Table) string {
+	for i, c := range t.Columns {
+		if t.Column(c.Name) < i {
+			return c.Name
+		}
 	}
 	return ""
 }

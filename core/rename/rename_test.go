@@ -100,14 +100,95 @@ func TestColumnIsRenamedInEveryReader(t *testing.T) {
 	}
 }
 
+// Columns that a star brings are followed in ORDER BY and DISTINCT ON, in unions too; where
+// the new name means another column of a text as well, names are written with their tables.
+func TestRenamesThatNeedMoreThanTheName(t *testing.T) {
+	const v = "SELECT a.id, a.x AS c, a.y FROM s.a AS a"
+	for _, c := range []struct {
+		def, reader, old, to string
+		through              bool
+		want                 string // of the reader or, where there is none, of the definition
+	}{
+		{"SELECT * FROM s.b AS b ORDER BY z", "SELECT 1 AS one", "z", "d", false, "SELECT b.id, b.z AS d FROM s.b AS b ORDER BY d"},
+		{"SELECT * FROM s.b AS b ORDER BY z", "SELECT 1 AS one", "z", "d", true, "SELECT b.id, b.z AS d FROM s.b AS b ORDER BY d"},
+		{"SELECT DISTINCT ON (z) * FROM s.b AS b ORDER BY z", "SELECT 1 AS one", "z", "d", false, "SELECT DISTINCT ON (z) b.id, b.z AS d FROM s.b AS b ORDER BY d"},
+		{"SELECT DISTINCT ON (z) * FROM s.b AS b ORDER BY z", "SELECT 1 AS one", "z", "d", true, "SELECT DISTINCT ON (z) b.id, b.z AS d FROM s.b AS b ORDER BY d"},
+		{"SELECT DISTINCT ON (b.z) b.* FROM s.b AS b ORDER BY b.z, id", "SELECT 1 AS one", "z", "d", false, "SELECT DISTINCT ON (b.z) b.id, b.z AS d FROM s.b AS b ORDER BY b.z, id"},
+		{"SELECT DISTINCT ON (b.z) b.* FROM s.b AS b ORDER BY b.z, id", "SELECT 1 AS one", "z", "d", true, "SELECT DISTINCT ON (b.z) b.id, b.z AS d FROM s.b AS b ORDER BY b.z, id"},
+		{"SELECT *, 1 AS k FROM s.b AS b ORDER BY 2, k", "SELECT 1 AS one", "z", "d", false, "SELECT b.id, b.z AS d, 1 AS k FROM s.b AS b ORDER BY 2, k"},
+		{"SELECT *, 1 AS k FROM s.b AS b ORDER BY 2, k", "SELECT 1 AS one", "z", "d", true, "SELECT b.id, b.z AS d, 1 AS k FROM s.b AS b ORDER BY 2, k"},
+		{"SELECT * FROM s.b AS b ORDER BY z || 'x'", "SELECT 1 AS one", "z", "d", false, "SELECT b.id, b.z AS d FROM s.b AS b ORDER BY z || 'x'"},
+		{"SELECT * FROM s.b AS b ORDER BY z || 'x'", "SELECT 1 AS one", "z", "d", true, "SELECT b.id, b.z AS d FROM s.b AS b ORDER BY z || 'x'"},
+		{"SELECT DISTINCT * FROM s.b AS b ORDER BY z", "SELECT 1 AS one", "z", "d", false, "SELECT DISTINCT b.id, b.z AS d FROM s.b AS b ORDER BY d"},
+		{"SELECT DISTINCT * FROM s.b AS b ORDER BY z", "SELECT 1 AS one", "z", "d", true, "SELECT DISTINCT b.id, b.z AS d FROM s.b AS b ORDER BY d"},
+		{"SELECT * FROM s.b AS b UNION SELECT b.id, b.z FROM s.b AS b", "SELECT 1 AS one", "z", "d", false, "SELECT b.id, b.z AS d FROM s.b AS b UNION SELECT b.id, b.z FROM s.b AS b"},
+		{"SELECT * FROM s.b AS b UNION SELECT b.id, b.z FROM s.b AS b", "SELECT 1 AS one", "z", "d", true, "SELECT b.id, b.z AS d FROM s.b AS b UNION SELECT b.id, b.z FROM s.b AS b"},
+		{"SELECT * FROM s.b AS b UNION SELECT * FROM s.b AS b ORDER BY z", "SELECT 1 AS one", "z", "d", false, "SELECT b.id, b.z AS d FROM s.b AS b UNION SELECT * FROM s.b AS b ORDER BY d"},
+		{"SELECT * FROM s.b AS b UNION SELECT * FROM s.b AS b ORDER BY z", "SELECT 1 AS one", "z", "d", true, "SELECT b.id, b.z AS d FROM s.b AS b UNION SELECT * FROM s.b AS b ORDER BY d"},
+		{"SELECT id, z FROM s.b AS b UNION SELECT * FROM s.b AS b ORDER BY z", "SELECT 1 AS one", "z", "d", false, "SELECT id, z AS d FROM s.b AS b UNION SELECT * FROM s.b AS b ORDER BY d"},
+		{"SELECT id, z FROM s.b AS b UNION SELECT * FROM s.b AS b ORDER BY z", "SELECT 1 AS one", "z", "d", true, "SELECT id, z AS d FROM s.b AS b UNION SELECT * FROM s.b AS b ORDER BY d"},
+		{v, "SELECT * FROM low.v ORDER BY c", "c", "d", false, "SELECT v.id, v.d AS c, v.y FROM low.v ORDER BY c"},
+		{v, "SELECT * FROM low.v ORDER BY c", "c", "d", true, "SELECT * FROM low.v ORDER BY d"},
+		{v, "SELECT DISTINCT ON (c) * FROM low.v ORDER BY c", "c", "d", false, "SELECT DISTINCT ON (c) v.id, v.d AS c, v.y FROM low.v ORDER BY c"},
+		{v, "SELECT DISTINCT ON (c) * FROM low.v ORDER BY c", "c", "d", true, "SELECT DISTINCT ON (d) * FROM low.v ORDER BY d"},
+		{v, "SELECT DISTINCT ON (v.c) v.*, 1 AS n FROM low.v ORDER BY v.c, v.id", "c", "d", false, "SELECT DISTINCT ON (v.d) v.id, v.d AS c, v.y, 1 AS n FROM low.v ORDER BY v.d, v.id"},
+		{v, "SELECT DISTINCT ON (v.c) v.*, 1 AS n FROM low.v ORDER BY v.c, v.id", "c", "d", true, "SELECT DISTINCT ON (v.d) v.*, 1 AS n FROM low.v ORDER BY v.d, v.id"},
+		{v, "SELECT DISTINCT * FROM low.v ORDER BY c", "c", "d", false, "SELECT DISTINCT v.id, v.d AS c, v.y FROM low.v ORDER BY c"},
+		{v, "SELECT DISTINCT * FROM low.v ORDER BY c", "c", "d", true, "SELECT DISTINCT * FROM low.v ORDER BY d"},
+		{v, "SELECT c, z FROM low.v, s.b", "c", "z", false, "SELECT v.z AS c, b.z FROM low.v, s.b"},
+		{v, "SELECT c, z FROM low.v, s.b", "c", "z", true, "SELECT v.z AS c, b.z FROM low.v, s.b"},
+		{v, "SELECT z, c AS k FROM s.b JOIN low.v ON c = z WHERE c > 'a' ORDER BY c, z", "c", "z", false, "SELECT b.z, v.z AS k FROM s.b JOIN low.v ON v.z = b.z WHERE v.z > 'a' ORDER BY v.z, z"},
+		{v, "SELECT z, c AS k FROM s.b JOIN low.v ON c = z WHERE c > 'a' ORDER BY c, z", "c", "z", true, "SELECT b.z, v.z AS k FROM s.b JOIN low.v ON v.z = b.z WHERE v.z > 'a' ORDER BY v.z, z"},
+		{v, "SELECT q.z FROM (SELECT c, z FROM low.v AS r, s.b) AS q", "c", "z", false, "SELECT q.z FROM (SELECT r.z AS c, b.z FROM low.v AS r, s.b) AS q"},
+		{v, "SELECT q.z FROM (SELECT c, z FROM low.v AS r, s.b) AS q", "c", "z", true, "SELECT q.z FROM (SELECT r.z AS c, b.z FROM low.v AS r, s.b) AS q"},
+		{v, "SELECT z, (SELECT max(c) FROM low.v AS r WHERE r.id = b.id AND c > z) AS m FROM s.b AS b", "c", "z", false, "SELECT b.z, (SELECT max(r.z) FROM low.v AS r WHERE r.id = b.id AND r.z > b.z) AS m FROM s.b AS b"},
+		{v, "SELECT z, (SELECT max(c) FROM low.v AS r WHERE r.id = b.id AND c > z) AS m FROM s.b AS b", "c", "z", true, "SELECT b.z, (SELECT max(r.z) FROM low.v AS r WHERE r.id = b.id AND r.z > b.z) AS m FROM s.b AS b"},
+		{v, "SELECT c AS k FROM low.v UNION SELECT z FROM s.b", "c", "z", false, "SELECT z AS k FROM low.v UNION SELECT z FROM s.b"},
+		{v, "SELECT c AS k FROM low.v UNION SELECT z FROM s.b", "c", "z", true, "SELECT z AS k FROM low.v UNION SELECT z FROM s.b"},
+		{v, "SELECT 'a' AS z, c AS k FROM low.v ORDER BY z, c", "c", "z", false, "SELECT 'a' AS z, v.z AS k FROM low.v ORDER BY z, v.z"},
+		{v, "SELECT 'a' AS z, c AS k FROM low.v ORDER BY z, c", "c", "z", true, "SELECT 'a' AS z, v.z AS k FROM low.v ORDER BY z, v.z"},
+		{v, "SELECT * FROM low.v UNION ALL SELECT * FROM s.a", "c", "d", false, "SELECT v.id, v.d AS c, v.y FROM low.v UNION ALL SELECT * FROM s.a"},
+		{v, "SELECT * FROM low.v UNION ALL SELECT * FROM s.a", "c", "d", true, "SELECT * FROM low.v UNION ALL SELECT * FROM s.a"},
+		{v, "SELECT a.id, a.x, a.y FROM s.a AS a UNION ALL SELECT * FROM low.v", "c", "d", false, "SELECT a.id, a.x, a.y FROM s.a AS a UNION ALL SELECT * FROM low.v"},
+		{v, "SELECT a.id, a.x, a.y FROM s.a AS a UNION ALL SELECT * FROM low.v", "c", "d", true, "SELECT a.id, a.x, a.y FROM s.a AS a UNION ALL SELECT * FROM low.v"},
+		{v, "SELECT * FROM low.v UNION ALL SELECT * FROM low.v AS w ORDER BY c", "c", "d", false, "SELECT v.id, v.d AS c, v.y FROM low.v UNION ALL SELECT * FROM low.v AS w ORDER BY c"},
+		{v, "SELECT * FROM low.v UNION ALL SELECT * FROM low.v AS w ORDER BY c", "c", "d", true, "SELECT * FROM low.v UNION ALL SELECT * FROM low.v AS w ORDER BY d"},
+		{v, "WITH w AS (SELECT * FROM low.v) SELECT * FROM w ORDER BY c", "c", "d", false, "WITH w AS (SELECT * FROM low.v) SELECT w.id, w.d AS c, w.y FROM w ORDER BY c"},
+		{v, "WITH w AS (SELECT * FROM low.v) SELECT * FROM w ORDER BY c", "c", "d", true, "WITH w AS (SELECT * FROM low.v) SELECT * FROM w ORDER BY d"},
+		{v, "SELECT * FROM low.v AS r JOIN s.b AS b USING (id) ORDER BY c", "c", "d", false, "SELECT r.id, r.d AS c, r.y, b.z FROM low.v AS r JOIN s.b AS b USING (id) ORDER BY c"},
+		{v, "SELECT * FROM low.v AS r JOIN s.b AS b USING (id) ORDER BY c", "c", "d", true, "SELECT * FROM low.v AS r JOIN s.b AS b USING (id) ORDER BY d"},
+		{v, "SELECT q.* FROM (SELECT * FROM low.v) AS q ORDER BY q.c", "c", "d", false, "SELECT q.id, q.d AS c, q.y FROM (SELECT * FROM low.v) AS q ORDER BY q.d"},
+		{v, "SELECT q.* FROM (SELECT * FROM low.v) AS q ORDER BY q.c", "c", "d", true, "SELECT q.* FROM (SELECT * FROM low.v) AS q ORDER BY q.d"},
+		{v, "SELECT z FROM s.b AS o WHERE EXISTS (SELECT 1 FROM low.v WHERE c = z)", "c", "z", false, "SELECT o.z FROM s.b AS o WHERE EXISTS (SELECT 1 FROM low.v WHERE v.z = o.z)"},
+		{v, "SELECT z FROM s.b AS o WHERE EXISTS (SELECT 1 FROM low.v WHERE c = z)", "c", "z", true, "SELECT o.z FROM s.b AS o WHERE EXISTS (SELECT 1 FROM low.v WHERE v.z = o.z)"},
+	} {
+		ctx, e := world(t, "low.v", c.def, "high.r", c.reader)
+		p, err := Column(ctx, e, "low.v", c.old, c.to, c.through)
+		if err != nil {
+			t.Errorf("%s, read by %s, %s to %s: %v", c.def, c.reader, c.old, c.to, err)
+			continue
+		}
+		texts := map[string]string{"low.v": c.def, "high.r": c.reader}
+		for _, x := range p.Texts {
+			texts[x.View] = x.Is
+		}
+		got := texts["high.r"]
+		if c.reader == "SELECT 1 AS one" {
+			got = texts["low.v"]
+		}
+		if got != c.want {
+			t.Errorf("%s, %s to %s, through %v:\ngot  %s\nwant %s", c.reader, c.old, c.to, c.through, got, c.want)
+		}
+	}
+}
+
 // What would mean something else, or not bind, is refused with the reason.
 func TestRenamesAreRefused(t *testing.T) {
 	ctx, e := world(t, "low.v", "SELECT a.id, a.x AS c FROM s.a AS a", "low.k", "SELECT 1 AS d",
-		"high.r", "SELECT c, z AS e FROM low.v JOIN s.b ON b.id = v.id", "high.q", "SELECT d, c FROM low.v, low.k")
+		"high.r", "SELECT c, z AS e FROM low.v JOIN s.b ON b.id = v.id", "high.q", "SELECT d, c FROM low.v, low.k", "high.s", "SELECT e, c FROM (SELECT c, e FROM low.v, (SELECT 1 AS e) AS q) AS p")
 	for _, c := range []struct{ to, want string }{
 		{"c", "called \"c\" already"},
 		{"id", "has a column called \"id\" already"},
-		{"d", "high.q would not bind any more"},
 	} {
 		if _, err := Column(ctx, e, "low.v", "c", c.to, false); err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("to %s: %v", c.to, err)

@@ -88,10 +88,18 @@ func TestRenamesKeepTheRows(t *testing.T) {
 			s.catalog = kept
 			done++
 		}
-		for _, c := range s.columns {
+		// A name of its own, and one that the tables around have.
+		to := []string{"other_name"}
+		for _, name := range []string{"id", "k", "n", "m"} {
+			if !slices.ContainsFunc(s.columns, func(f field) bool { return f.name == name }) {
+				to = append(to, name)
+			}
+		}
+		for i, c := range s.columns {
 			for _, through := range []bool{false, true} {
+				to := to[i%len(to)]
 				e := estate.New(s.context(), nil)
-				p, err := rename.Column(s.context(), e, "low.q", c.name, "other_name", through)
+				p, err := rename.Column(s.context(), e, "low.q", c.name, to, through)
 				if err != nil {
 					refused[short(err)]++
 					continue
@@ -101,7 +109,7 @@ func TestRenamesKeepTheRows(t *testing.T) {
 					changed[x.View] = x.Is
 				}
 				check(fmt.Sprintf("%s through %v", c.name, through), [2]string{"low.q", "high.q"}, changed)
-				if s.with(changed); nameOfColumn(t, s, "low.q", c.name, s.low) != "other_name" {
+				if s.with(changed); nameOfColumn(t, s, "low.q", c.name, s.low) != to {
 					t.Fatalf("seed %d: %s is not renamed in %s", seed, c.name, changed["low.q"])
 				}
 				s.catalog = kept
