@@ -2,6 +2,7 @@ package tests
 
 import (
 	"context"
+	"fmt"
 	"strings"
 	"testing"
 
@@ -62,4 +63,37 @@ func doubling(times int) string {
 		text = "SELECT x.c0 FROM (" + text + ") AS x JOIN (" + text + ") AS y ON x.c0 = y.c0"
 	}
 	return text
+}
+
+// A column that thousands of views pass on: those of a layer are drawn as one, until they
+// are asked for.
+func TestBrowserManyReaders(t *testing.T) {
+	const each = 900
+	a := emptyProject(t)
+	if _, err := a.Sources.Add(t.Context(), "s", "sqlite", configOf(makeSQLite(t, "CREATE TABLE t (a INTEGER, b INTEGER)")), ""); err != nil {
+		t.Fatal(err)
+	}
+	var views []*catalog.View
+	for i := range each {
+		name := fmt.Sprintf("v%d", i)
+		views = append(views, &catalog.View{Layer: "low", Name: name, SQL: "SELECT t.a, t.b FROM s.t AS t"},
+			&catalog.View{Layer: "mid", Name: name, SQL: fmt.Sprintf("SELECT v.a + 1 AS a FROM low.%s AS v WHERE v.b > 1", name)},
+			&catalog.View{Layer: "high", Name: name, SQL: fmt.Sprintf("SELECT max(v.a) AS a FROM mid.%s AS v", name)})
+	}
+	if err := a.Views.Setup(t.Context(), layersOf("low", "mid", "high"), views); err != nil {
+		t.Fatal(err)
+	}
+	ctx, base := pageOf(t, a)
+	const cards = `document.querySelectorAll('[data-relation], [data-group]').length`
+	var height float64
+	var said string
+	do(t, ctx, "the readers of a column", chromedp.Navigate(base+"/lineage/s.t.a"), until(cards+` === 4`),
+		chromedp.Evaluate(`document.querySelector('[data-testid=strands]').getBoundingClientRect().height`, &height), chromedp.Evaluate(`document.querySelector('[data-testid=strands]').textContent`, &said))
+	if height > 900 || !strings.Contains(said, "900 views") {
+		t.Errorf("the drawing is %.0f pixels high and says %s", height, said)
+	}
+	shot(t, ctx, "many-readers")
+	do(t, ctx, "some of a layer", chromedp.Focus(`[data-group="low@1"]`, chromedp.ByQuery), chromedp.KeyEvent(kb.Enter), until(cards+` === 16`), until(`[...document.querySelectorAll('[data-relation]')].some((r) => r.dataset.relation === 'low.v11')`))
+	do(t, ctx, "more of it", chromedp.Evaluate(`document.querySelector('[data-group="low@1"]').dispatchEvent(new MouseEvent('click', { bubbles: true }))`, nil), until(cards+` === 28`), until(`document.querySelector('[data-group="low@1"]').textContent.includes('876 more')`))
+	shot(t, ctx, "many-readers-open")
 }

@@ -3,6 +3,7 @@ import { useLayoutEffect, useMemo, useRef, useState } from 'react'
 import type { LineageEdge, LineageGraph, LineageNode } from '../api/client'
 import { middle } from '../lib/text'
 import { hueOf } from '../theme'
+import { grouped, opened } from './groups'
 import { type Card, headHeight, lay, rowHeight, type Shade, type Strand } from './layout'
 
 /** What was picked in the drawing: a relation, and the edges into it whose places are shown. */
@@ -37,13 +38,21 @@ export function Strands({ graph, influences, folded, sources, picked, onPick, on
     setWidth(el.clientWidth)
     return () => watch.disconnect()
   }, [])
-  const layout = useMemo(() => lay(graph, { influences, folded }, width), [graph, influences, folded, width])
+  const [shown, setShown] = useState<ReadonlyMap<string, number>>(new Map()) // how many relations of a group are drawn by themselves
+  const view = useMemo(() => grouped(graph, shown, influences), [graph, shown, influences])
+  const layout = useMemo(() => lay(view.graph, { influences, folded, groups: view.groups }, width), [view, influences, folded, width])
+  const openUp = (group: string, of: number) => setShown(new Map(shown).set(group, (shown.get(group) ?? 0) + of))
   const asked = layout.cards.find((c) => c.rows.some((r) => r.asked))
   const end = asked ? asked.x + layout.cardWidth + 12 : 0
+  const middleOfAsked = asked ? asked.y + asked.height / 2 : 0
   useLayoutEffect(() => {
     const el = box.current!
     el.scrollLeft = Math.max(0, end - el.clientWidth) // what was asked of is in sight
   }, [end])
+  useLayoutEffect(() => {
+    const el = box.current!
+    if (shown.size === 0) el.scrollTop = Math.max(0, middleOfAsked - el.clientHeight / 2)
+  }, [middleOfAsked, shown])
   const hue = (relation: string) => hueOf(relation.split('.')[0]!, sources)
   const lit = (edges: LineageEdge[]) => picked !== null && edges.some((e) => picked.edges.includes(e))
   return (
@@ -55,9 +64,13 @@ export function Strands({ graph, influences, folded, sources, picked, onPick, on
         {layout.strands.map((s) => (
           <StrandLine key={[s.from.relation, s.from.column, s.to.relation, s.to.column].join()} strand={s} lit={lit(s.edges)} onPick={(relation) => onPick({ relation, edges: s.edges, steps: [...s.steps, s.to.relation] })} />
         ))}
-        {layout.cards.map((c) => (
-          <CardBox key={c.relation} card={c} width={layout.cardWidth} hue={c.source ? hue(c.relation) : tide} chosen={picked?.relation === c.relation} onAsk={onAsk} onPick={() => onPick({ relation: c.relation, edges: graph.edges.filter((e) => e.to.relation === c.relation), steps: [] })} />
-        ))}
+        {layout.cards.map((c) =>
+          c.group ? (
+            <GroupBox key={c.relation} card={c} width={layout.cardWidth} hue={c.source ? hue(c.relation) : tide} onOpen={() => openUp(c.relation, opened)} />
+          ) : (
+            <CardBox key={c.relation} card={c} width={layout.cardWidth} hue={c.source ? hue(c.relation) : tide} chosen={picked?.relation === c.relation} onAsk={onAsk} onPick={() => onPick({ relation: c.relation, edges: graph.edges.filter((e) => e.to.relation === c.relation), steps: [] })} />
+          ),
+        )}
       </svg>
     </Box>
   )
@@ -127,6 +140,34 @@ function CardBox({ card, width, hue, chosen, onPick, onAsk }: { card: Card; widt
           {card.influencing.length === 1 ? `${middle(card.influencing[0]!.column, fits - 11)} influences` : `${card.influencing.length} columns influence`}
         </text>
       )}
+    </g>
+  )
+}
+
+/** The relations of a layer that are not drawn by themselves yet. */
+function GroupBox({ card, width, hue, onOpen }: { card: Card; width: number; hue: string; onOpen: () => void }) {
+  const { of, relations, shown } = card.group!
+  const what = `${relations.length}${shown > 0 ? ' more' : ''} ${card.source ? 'tables' : 'views'}`
+  const open = (e: React.SyntheticEvent) => {
+    e.stopPropagation()
+    onOpen()
+  }
+  return (
+    <g transform={`translate(${card.x} ${card.y})`} data-group={card.relation} role="button" tabIndex={0} aria-label={`Show ${opened} of ${what} of ${of}`} style={{ cursor: 'pointer' }} onClick={open} onKeyDown={(e) => (e.key === 'Enter' || e.key === ' ') && open(e)}>
+      <title>{relations.slice(0, 20).join('\n') + (relations.length > 20 ? '\n…' : '')}</title>
+      {[6, 3, 0].map((d) => (
+        <rect key={d} x={d} y={d} width={width - 6} height={card.height - 6} rx={3} style={{ fill: 'var(--chakra-colors-sheet)', stroke: 'var(--chakra-colors-line)', strokeWidth: 1 }} />
+      ))}
+      <rect width={3} height={card.height - 6} style={{ fill: hue }} />
+      <text x={10} y={13} style={{ fontSize: 10, fill: faint }}>
+        {middle(of, Math.floor((width - 18) / 6.2))}
+      </text>
+      <text x={10} y={28} style={{ fontSize: 11.5, fontWeight: 600, fill: ink }}>
+        {what}
+      </text>
+      <text x={10} y={headHeight + 10} style={{ fontSize: 10.5, fill: tide }}>
+        show {Math.min(opened, relations.length)}
+      </text>
     </g>
   )
 }

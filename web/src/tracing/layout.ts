@@ -1,5 +1,6 @@
 // Where the relations of a lineage graph stand, and which strands lead between them.
 import type { LineageGraph, LineageEdge, LineageNode } from '../api/client'
+import type { Group } from './groups'
 
 export interface Row {
   column: string
@@ -10,6 +11,7 @@ export interface Row {
 
 export interface Card {
   relation: string
+  group?: Group // of which it stands for the relations
   source: boolean
   opaque: boolean
   depth: number
@@ -76,18 +78,18 @@ export function depths(graph: LineageGraph, influences: boolean): number {
 }
 
 /** Lays a graph out from left to right, in the order in which values flow. */
-export function lay(graph: LineageGraph, options: { influences: boolean; folded: boolean }, width: number): Layout {
+export function lay(graph: LineageGraph, options: { influences: boolean; folded: boolean; groups: Map<string, Group> }, width: number): Layout {
   const nodes = graph.nodes.filter((n) => n.column !== '' && (options.influences || n.role !== 'influences'))
   const info = new Map(nodes.map((n) => [keyOf(n), n]))
   let strands: Strand[] = graph.edges
     .filter((e) => carries(e.via) && info.has(keyOf(e.from)) && info.has(keyOf(e.to)) && info.get(keyOf(e.from))!.role !== 'influences' && info.get(keyOf(e.to))!.role !== 'influences')
     .map((e) => ({ from: e.from, to: e.to, via: e.via, steps: [], edges: [e], path: '', knots: [] }))
-  const gone = options.folded ? foldSteps(nodes, (s) => (strands = s), strands) : new Set<string>()
+  const gone = options.folded ? foldSteps(nodes.filter((n) => !options.groups.has(n.relation)), (s) => (strands = s), strands) : new Set<string>()
 
   const cards = new Map<string, Card>()
   for (const n of nodes) {
     if (gone.has(n.relation)) continue
-    const card = cards.get(n.relation) ?? { relation: n.relation, source: n.layer === 0, opaque: n.opaque, depth: n.depth, rows: [], influencing: [], x: 0, y: 0, height: 0 }
+    const card = cards.get(n.relation) ?? { relation: n.relation, group: options.groups.get(n.relation), source: n.layer === 0, opaque: n.opaque, depth: n.depth, rows: [], influencing: [], x: 0, y: 0, height: 0 }
     cards.set(n.relation, card)
     if (n.role === 'influences') card.influencing.push(n)
     else card.rows.push({ column: n.column, type: n.type, asked: n.role === 'asked', y: 0 })
@@ -170,24 +172,31 @@ function along(x1: number, y1: number, x2: number, y2: number, t: number): Point
 /** Takes views out through which every value passes unchanged, one in and one out, and names them on the strand. */
 function foldSteps(nodes: LineageGraph['nodes'], set: (s: Strand[]) => void, strands: Strand[]): Set<string> {
   const gone = new Set<string>()
-  const views = [...new Set(nodes.filter((n) => n.layer > 0).map((n) => n.relation))]
-  for (const view of views) {
-    const own = nodes.filter((n) => n.relation === view)
-    const passes = own.every((n) => {
-      const into = strands.filter((s) => keyOf(s.to) === keyOf(n))
-      const out = strands.filter((s) => keyOf(s.from) === keyOf(n))
-      return n.role === 'carries' && into.length === 1 && out.length === 1 && into[0]!.via === 'unchanged'
-    })
-    if (!passes) continue
+  const into = new Map<string, Set<Strand>>()
+  const out = new Map<string, Set<Strand>>()
+  const tie = (s: Strand) => {
+    for (const [map, end] of [[into, s.to], [out, s.from]] as const) map.set(keyOf(end), (map.get(keyOf(end)) ?? new Set<Strand>()).add(s))
+  }
+  const untie = (s: Strand) => {
+    into.get(keyOf(s.to))!.delete(s)
+    out.get(keyOf(s.from))!.delete(s)
+  }
+  strands.forEach(tie)
+  const views = new Map<string, LineageGraph['nodes']>()
+  for (const n of nodes) if (n.layer > 0) views.set(n.relation, [...(views.get(n.relation) ?? []), n])
+  const only = (set?: Set<Strand>) => (set?.size === 1 ? [...set][0]! : null)
+  for (const [view, own] of views) {
+    if (!own.every((n) => n.role === 'carries' && only(into.get(keyOf(n)))?.via === 'unchanged' && only(out.get(keyOf(n))))) continue
     gone.add(view)
     for (const n of own) {
-      const into = strands.find((s) => keyOf(s.to) === keyOf(n))!
-      const out = strands.find((s) => keyOf(s.from) === keyOf(n))!
-      strands = strands.filter((s) => s !== into && s !== out)
-      strands.push({ ...out, from: into.from, steps: [...into.steps, view, ...out.steps], edges: [...into.edges, ...out.edges] })
+      const before = only(into.get(keyOf(n)))!
+      const after = only(out.get(keyOf(n)))!
+      untie(before)
+      untie(after)
+      tie({ ...after, from: before.from, steps: [...before.steps, view, ...after.steps], edges: [...before.edges, ...after.edges] })
     }
   }
-  set(strands)
+  set([...into.values()].flatMap((s) => [...s]))
   return gone
 }
 
@@ -223,8 +232,11 @@ function place(cards: Map<string, Card>, bundles: Map<string, Lane[]>, strands: 
   for (const [from, to] of ends(strands, shades)) {
     const way: Placed[] = [cards.get(from)!, ...(bundles.get(`${from}\n${to}`) ?? []), cards.get(to)!]
     for (let i = 1; i < way.length; i++) {
-      ties.set(way[i - 1]!, [...(ties.get(way[i - 1]!) ?? []), way[i]!])
-      ties.set(way[i]!, [...(ties.get(way[i]!) ?? []), way[i - 1]!])
+      for (const [a, b] of [[way[i - 1]!, way[i]!], [way[i]!, way[i - 1]!]] as const) {
+        const of = ties.get(a)
+        if (of) of.push(b)
+        else ties.set(a, [b])
+      }
     }
   }
   for (const c of cards.values()) {
