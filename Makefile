@@ -3,12 +3,13 @@
 
 SHELL := /bin/bash
 SCALE ?= 1
+COVER ?= /tmp/rovik-cover.out
 DEMO  := .demo
 DEBS  := postgresql mariadb-server chromium fonts-dejavu-core gcc
 STATICCHECK := honnef.co/go/tools/cmd/staticcheck@v0.7.0
 WEB_FILES := $(shell find web/src web/index.html web/package.json web/vite.config.ts web/tsconfig.json -type f 2>/dev/null)
 
-.PHONY: demo up down build test check race bench deps debs web-check lint fuzz clean
+.PHONY: demo up down dev build test check race bench deps debs web-check lint fuzz clean
 
 demo: debs build
 	bin/rovik demo --dir $(DEMO) --scale $(SCALE)
@@ -28,6 +29,18 @@ down:
 	@if [ -f $(DEMO)/up.pid ] && kill $$(cat $(DEMO)/up.pid) 2>/dev/null; then \
 	  while kill -0 $$(cat $(DEMO)/up.pid) 2>/dev/null; do sleep 0.1; done; echo "stopped"; \
 	else echo "nothing to stop"; fi; rm -f $(DEMO)/up.pid
+
+# dev is for work on the page and the server: the page reloads at each change, and
+# the server is built and started again. Ctrl-C stops both.
+dev: debs build
+	@mkdir -p $(DEMO); trap 'kill $$page $$server 2>/dev/null; wait' EXIT; trap exit INT TERM; \
+	start() { touch $(DEMO)/dev; bin/rovik demo --dir $(DEMO) --scale $(SCALE) --log info & server=$$!; }; start; \
+	(cd web && exec node_modules/.bin/vite --clearScreen false) & page=$$!; \
+	while sleep 1; do \
+	  if [ -n "$$(find core connect records app serve cmd demo -newer $(DEMO)/dev \( -name '*.go' -o -name '*.sql' -o -name '*.yaml' \) -print -quit)" ]; then \
+	    touch $(DEMO)/dev; echo "building"; go build -trimpath -o bin/rovik ./cmd/rovik && { kill $$server; wait $$server; start; }; \
+	  fi; \
+	done
 
 build: bin/rovik bin/docserver
 
@@ -83,7 +96,9 @@ race: deps build
 	go test -race -count=1 -timeout 60m -skip Browser ./tests
 
 test: deps build lint web-check
-	go test -count=1 -timeout 20m ./...
+	go test -count=1 -timeout 20m -coverpkg=./core/... -coverprofile=$(COVER) ./core/...
+	@go tool cover -func=$(COVER) | tail -1 | sed 's/^total:[^0-9]*/of core its own tests cover /'
+	go test -count=1 -timeout 20m $$(go list ./... | grep -v /core/)
 
 # fuzz goes on where make test stops: many more seeds for the differential
 # tests (SEEDS for queries of the whole language, a quarter of that over the

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"log/slog"
 	"net"
 	"net/http"
 	"net/url"
@@ -111,7 +112,7 @@ func New(a *app.App, addr *net.TCPAddr, o Options) *echo.Echo {
 	e := echo.New()
 	e.HideBanner, e.HidePort = true, true
 	e.HTTPErrorHandler = sendError
-	e.Use(middleware.Recover(), onlyOurOwn(addr), middleware.BodyLimit(maxBody), headers)
+	e.Use(logged, middleware.Recover(), onlyOurOwn(addr), middleware.BodyLimit(maxBody), headers)
 	h := &handlers{app: a, secrets: o.Secrets}
 	api := e.Group("/api")
 	for _, r := range h.routes() {
@@ -120,6 +121,21 @@ func New(a *app.App, addr *net.TCPAddr, o Options) *echo.Echo {
 	api.Any("/*", func(c echo.Context) error { return echo.ErrNotFound })
 	e.GET("/*", page())
 	return e
+}
+
+// logged logs requests of the API, once they are answered.
+func logged(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c echo.Context) error {
+		began := time.Now()
+		err := next(c)
+		if err != nil {
+			c.Error(err)
+		}
+		if strings.HasPrefix(c.Path(), "/api") {
+			slog.Debug("request", "method", c.Request().Method, "route", c.Path(), "status", c.Response().Status, "bytes", c.Response().Size, "milliseconds", time.Since(began).Milliseconds())
+		}
+		return nil
+	}
 }
 
 func headers(next echo.HandlerFunc) echo.HandlerFunc {

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"io"
+	"log/slog"
 	"slices"
 	"sync"
 	"time"
@@ -84,8 +85,19 @@ func (r *Runs) Start(q project.Query) (*Active, error) {
 			act.fail(err)
 		}
 		_ = value.Guarded(func() error { r.keep(act); return nil })
+		act.log()
 	}()
 	return act, nil
+}
+
+// log tells of a run that has ended. Texts and values are not logged.
+func (act *Active) log() {
+	s, p := act.Status(), act.Progress()
+	said := []any{"run", act.ID, "state", s.State, "rows", s.Rows, "crossed", p.RowsCrossed, "milliseconds", p.TotalMilliseconds}
+	if s.Err != nil {
+		said = append(said, "code", value.Code(s.Err))
+	}
+	slog.Info("run ended", said...)
 }
 
 // add registers a run and forgets the oldest that have ended.

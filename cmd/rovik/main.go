@@ -107,6 +107,7 @@ func root() *cobra.Command {
 	cmd.PersistentFlags().StringVar(&home, "home", "./rovik-home", "folder with the records")
 	cmd.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	cmd.AddCommand(serveCommand(), demoCommand(), queryCommand(), explainCommand(), lineageCommand(), impactCommand(), checkCommand(), exportCommand(), importCommand(), renameCommand(), sourceCommand())
+	document(cmd)
 	return cmd
 }
 
