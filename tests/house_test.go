@@ -176,3 +176,25 @@ func TestEveryFunctionIsDocumented(t *testing.T) {
 		}
 	}
 }
+
+// Every package of core has a doc.go that shows how it is used, and an example that is run.
+func TestPackagesOfCoreTeach(t *testing.T) {
+	folders, err := filepath.Glob("../core/*")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, dir := range folders {
+		name := filepath.Base(dir)
+		if name == "tests" || name == "annotate" { // of tests
+			continue
+		}
+		doc, err := os.ReadFile(filepath.Join(dir, "doc.go"))
+		if err != nil || !strings.Contains(string(doc), "\n//\t") || !strings.HasPrefix(string(doc), "// Package "+name+" ") {
+			t.Errorf("core/%s has no doc.go with code in it: %v", name, err)
+		}
+		example, err := os.ReadFile(filepath.Join(dir, "example_test.go"))
+		if err != nil || !strings.Contains(string(example), "// Output:\n") {
+			t.Errorf("core/%s has no example that is run: %v", name, err)
+		}
+	}
+}

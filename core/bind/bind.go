@@ -1,5 +1,3 @@
-// Package bind gives names their meaning and expressions their types: it turns
-// a syntax tree into a plan. Views that the query reads are bound in place.
 package bind
 
 import (

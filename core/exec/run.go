@@ -1,5 +1,3 @@
-// Package exec runs compiled queries: streaming operators over Arrow batches,
-// with every source read at the same time.
 package exec
 
 import (

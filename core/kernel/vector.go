@@ -1,6 +1,3 @@
-// Package kernel evaluates typed expressions over Arrow arrays, a batch at a
-// time, with PostgreSQL's meaning. It is also the one list of the functions
-// and operators that exist: binding resolves names against it.
 package kernel
 
 import (

@@ -1,6 +1,3 @@
-// Package lineage answers which columns each output column of a query carries
-// the values of, and which ones influence it: of one text, and through views to
-// the sources and back.
 package lineage
 
 import (

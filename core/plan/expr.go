@@ -1,6 +1,3 @@
-// Package plan holds relational operators and typed expressions. Both are
-// immutable: a change makes a new tree that shares what stayed the same.
-// Columns are known by id alone; names are for people.
 package plan
 
 import (

@@ -1,7 +1,3 @@
-// Package rename works out what a new name means for all texts that use the old
-// one: of a column, of a view, of a layer. It follows what names are bound to,
-// never their letters, and what comes out is checked: every text gives what it
-// gave before.
 package rename
 
 import (
@@ -84,7 +80,7 @@ type columns struct {
 	// qualify are views whose bare names of the column have to be written with their
 	// relations: the new name means another column, too.
 	qualify map[string]bool
-	plan  *Plan
+	plan    *Plan
 }
 
 // follow finds the views that pass the column on under its name.

@@ -1,6 +1,3 @@
-// Package syntax turns SQL text into a tree in which every node knows the span
-// of text it came from. The grammar is PostgreSQL's own, read by pg_query; what
-// Rovik does not execute yet becomes an error that names it and where it is.
 package syntax
 
 // Span is a range of bytes in the text of a query.
