@@ -10,8 +10,10 @@ import (
 	"rovik/core/value"
 )
 
-// Ports are the usual ports of servers, by kind.
-var Ports = map[string]int{"postgresql": 5432, "mariadb": 3306, "document": 27017}
+// Port is the usual port of a kind of server; 0 for what is none.
+func Port(kind string) int {
+	return map[string]int{"postgresql": 5432, "mariadb": 3306, "document": 27017}[kind]
+}
 
 // ParseAddress reads a connection string as people copy it: a URL of a server
 // or file, PostgreSQL's key=value form, or user:password@tcp(host:port)/name.
@@ -49,7 +51,7 @@ func parseURL(scheme, rest, whole string) (kind string, c Config, password strin
 	if err != nil {
 		return "", c, "", unreadableAddress()
 	}
-	if Ports[kind] == 0 {
+	if Port(kind) == 0 {
 		c.Path = u.Path
 		if u.Host != "" { // sqlite://folder/file
 			c.Path = u.Host + u.Path
@@ -73,11 +75,11 @@ func parseURL(scheme, rest, whole string) (kind string, c Config, password strin
 
 func hostPort(s, kind string) (string, int, error) {
 	if s == "" {
-		return "127.0.0.1", Ports[kind], nil
+		return "127.0.0.1", Port(kind), nil
 	}
 	host, port, err := net.SplitHostPort(s)
 	if err != nil {
-		return strings.Trim(s, "[]"), Ports[kind], nil
+		return strings.Trim(s, "[]"), Port(kind), nil
 	}
 	n, err := strconv.Atoi(port)
 	if err != nil || n < 1 || n > 65535 {
@@ -143,7 +145,7 @@ var keyValue = regexp.MustCompile(`^\s*(?:(\w+)\s*=\s*('(?:[^'\\]|\\.)*'|[^\s']*
 var onePair = regexp.MustCompile(`(\w+)\s*=\s*('(?:[^'\\]|\\.)*'|[^\s']*)`)
 
 func parseKeyValue(s string) (kind string, c Config, password string, err error) {
-	c.Host, c.Port = "127.0.0.1", Ports["postgresql"]
+	c.Host, c.Port = "127.0.0.1", Port("postgresql")
 	for _, m := range onePair.FindAllStringSubmatch(s, -1) {
 		v := m[2]
 		if strings.HasPrefix(v, "'") {

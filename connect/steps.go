@@ -179,7 +179,7 @@ const (
 )
 
 // TLSModes lists the modes.
-var TLSModes = []string{TLSOff, TLSPrefer, TLSRequire, TLSVerify}
+func TLSModes() []string { return []string{TLSOff, TLSPrefer, TLSRequire, TLSVerify} }
 
 // TLSMode returns how the connection is encrypted.
 func (c Config) TLSMode() string {
@@ -210,7 +210,7 @@ func (c Config) TLSConfig() (*tls.Config, error) {
 		}
 		return out, nil
 	}
-	return nil, value.Errorf(value.CodeSource, "there is no TLS mode called %q", c.TLS).WithHint("there is %s", strings.Join(TLSModes, ", "))
+	return nil, value.Errorf(value.CodeSource, "there is no TLS mode called %q", c.TLS).WithHint("there is %s", strings.Join(TLSModes(), ", "))
 }
 
 // TLSFailed turns an error of encrypting into a sentence, or returns nil.

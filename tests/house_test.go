@@ -53,7 +53,7 @@ func TestImportsRunOneWay(t *testing.T) {
 	table := mayImport(t)
 	// What core may import from outside: no driver, HTTP or storage package.
 	coreOnly := []string{"github.com/apache/arrow-go/v18/arrow", "github.com/cockroachdb/apd", "github.com/pganalyze/pg_query_go",
-		"github.com/antchfx/xmlquery", "github.com/antchfx/xpath", "github.com/pb33f/go-yaml", "github.com/pb33f/jsonpath"}
+		"github.com/antchfx/xmlquery", "golang.org/x/sync/errgroup", "github.com/antchfx/xpath", "github.com/pb33f/go-yaml", "github.com/pb33f/jsonpath"}
 	seen := map[string]bool{}
 	err := filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {
@@ -126,6 +126,15 @@ func TestEveryGoroutineIsGuarded(t *testing.T) {
 				return err
 			}
 			ast.Inspect(f, func(n ast.Node) bool {
+				// A call of an errgroup's Go starts one, too.
+				if call, is := n.(*ast.CallExpr); is {
+					if sel, is := call.Fun.(*ast.SelectorExpr); is && sel.Sel.Name == "Go" && len(call.Args) == 1 {
+						found++
+						if body := string(text[set.Position(call.Pos()).Offset:set.Position(call.End()).Offset]); !strings.Contains(body, "uarded(") {
+							t.Errorf("%s: the goroutine is not guarded", set.Position(call.Pos()))
+						}
+					}
+				}
 				if g, is := n.(*ast.GoStmt); is {
 					found++
 					body := string(text[set.Position(g.Pos()).Offset:set.Position(g.End()).Offset])
@@ -195,6 +204,47 @@ func TestPackagesOfCoreTeach(t *testing.T) {
 		example, err := os.ReadFile(filepath.Join(dir, "example_test.go"))
 		if err != nil || !strings.Contains(string(example), "// Output:\n") {
 			t.Errorf("core/%s has no example that is run: %v", name, err)
+		}
+	}
+}
+
+// No package fills variables when it is loaded, and none offers a list or map that others
+// could change.
+func TestNothingIsSetUpBehindTheBack(t *testing.T) {
+	for _, part := range []string{"core", "connect", "records", "app", "serve"} {
+		err := filepath.WalkDir(filepath.Join("..", part), func(path string, d fs.DirEntry, err error) error {
+			if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+				return err
+			}
+			f, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)
+			if err != nil {
+				return err
+			}
+			for _, d := range f.Decls {
+				switch d := d.(type) {
+				case *ast.FuncDecl:
+					if d.Recv == nil && d.Name.Name == "init" {
+						t.Errorf("%s has an init", path)
+					}
+				case *ast.GenDecl:
+					for _, spec := range d.Specs {
+						v, is := spec.(*ast.ValueSpec)
+						if !is || d.Tok != token.VAR || !v.Names[0].IsExported() || len(v.Values) == 0 {
+							continue
+						}
+						if lit, is := v.Values[0].(*ast.CompositeLit); is {
+							switch lit.Type.(type) {
+							case *ast.ArrayType, *ast.MapType:
+								t.Errorf("%s: others can change %s", path, v.Names[0].Name)
+							}
+						}
+					}
+				}
+			}
+			return nil
+		})
+		if err != nil {
+			t.Fatal(err)
 		}
 	}
 }

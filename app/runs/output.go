@@ -22,7 +22,7 @@ import (
 )
 
 // Formats are the forms that results can be written in.
-var Formats = []string{"table", "csv", "json", "parquet", "arrow"}
+func Formats() []string { return []string{"table", "csv", "json", "parquet", "arrow"} }
 
 // WriteResult writes all rows of a run in one of the Formats.
 func WriteResult(w io.Writer, format string, run *exec.Run) error {
@@ -36,7 +36,7 @@ func WriteResult(w io.Writer, format string, run *exec.Run) error {
 	case "parquet", "arrow":
 		return writeArrow(w, format, run)
 	}
-	return fmt.Errorf("there is no format called %q; there is %s", format, strings.Join(Formats, ", "))
+	return fmt.Errorf("there is no format called %q; there is %s", format, strings.Join(Formats(), ", "))
 }
 
 // maxCell is how wide a cell of the table format may be, in characters.

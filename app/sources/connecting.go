@@ -63,7 +63,7 @@ func (n NewSource) Complete() (NewSource, error) {
 			n.Config.Host = "127.0.0.1"
 		}
 		if n.Config.Port == 0 {
-			n.Config.Port = connect.Ports[n.Kind]
+			n.Config.Port = connect.Port(n.Kind)
 		}
 		if n.Config.Port < 1 || n.Config.Port > 65535 {
 			return n, value.Errorf(value.CodeSource, "%d is not a port", n.Config.Port).WithHint("ports go from 1 to 65535")

@@ -39,7 +39,7 @@ func queryCommand() *cobra.Command {
 	cmd.Flags().StringVar(&folding, "fold", "on", "on or off")
 	cmd.Flags().StringVar(&report, "report", "", "file to write the run's report to")
 	cmd.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
-		if err := choice("format", format, runs.Formats...); err != nil {
+		if err := choice("format", format, runs.Formats()...); err != nil {
 			return err
 		}
 		if err := choice("fold", folding, "on", "off"); err != nil {

@@ -13,6 +13,7 @@ import (
 
 	"go.mongodb.org/mongo-driver/v2/bson"
 	"go.mongodb.org/mongo-driver/v2/mongo"
+	"golang.org/x/sync/errgroup"
 
 	"rovik/core/catalog"
 	"rovik/core/shape"
@@ -145,21 +146,10 @@ func (x *crossReading) collection(ctx context.Context, set string, tables []*cat
 	}
 	r.count(len(read.ids))
 	// Several at a time, since a slow server takes a while for each question.
-	var wg sync.WaitGroup
-	free := make(chan struct{}, askedAtOnce)
-	failures := make(chan error, 1)
+	var g errgroup.Group
+	g.SetLimit(askedAtOnce)
 	ask := func(work func()) {
-		wg.Add(1)
-		free <- struct{}{}
-		go func() {
-			defer func() { <-free; wg.Done() }()
-			if err := value.Guarded(func() error { work(); return nil }); err != nil {
-				select {
-				case failures <- err:
-				default:
-				}
-			}
-		}()
+		g.Go(func() error { return value.Guarded(func() error { work(); return nil }) })
 	}
 	probed := map[string]int{}
 	for i, t := range tables {
@@ -185,13 +175,10 @@ func (x *crossReading) collection(ctx context.Context, set string, tables []*cat
 			}
 		}
 	}
-	wg.Wait()
-	select {
-	case err := <-failures:
+	if err := g.Wait(); err != nil {
 		return err
-	default:
-		return ctx.Err()
 	}
+	return ctx.Err()
 }
 
 const (

@@ -11,8 +11,8 @@ import (
 	"path/filepath"
 	"runtime"
 	"strings"
-	"sync"
-	"sync/atomic"
+
+	"golang.org/x/sync/errgroup"
 
 	"rovik/connect"
 	"rovik/core/catalog"
@@ -287,28 +287,17 @@ func (s *Source) short(path string) string {
 
 // each works on n things at the same time, as many as there are processors.
 func each(ctx context.Context, n int, work func(ctx context.Context, i int) error) error {
-	ctx, cancel := context.WithCancelCause(ctx)
-	defer cancel(nil)
-	var next atomic.Int64
-	var wg sync.WaitGroup
-	for range min(n, runtime.GOMAXPROCS(0)) {
-		wg.Add(1)
-		go func() {
-			defer wg.Done()
-			for {
-				i := int(next.Add(1)) - 1
-				if i >= n || ctx.Err() != nil {
-					return
-				}
-				if err := guarded(ctx, i, work); err != nil {
-					cancel(err)
-					return
-				}
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for i := range n {
+		g.Go(func() error {
+			if ctx.Err() != nil {
+				return context.Cause(ctx)
 			}
-		}()
+			return guarded(ctx, i, work)
+		})
 	}
-	wg.Wait()
-	return context.Cause(ctx)
+	return g.Wait()
 }
 
 // guarded turns a panic of a reader, on a file that is not what it says, into

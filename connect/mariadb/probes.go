@@ -47,9 +47,9 @@ var probes = []sqldb.Probe{
 
 // UsualQuirks are those of a server on which the rules hold, but for the
 // binary collation, which older ones lack.
-var UsualQuirks = func() map[string]catalog.Quirk {
+func UsualQuirks() map[string]catalog.Quirk {
 	usual := sqldb.Usual(probes)
 	usual[quirkCache] = catalog.Quirk{Value: "no"}
 	usual[quirkPacket] = catalog.Quirk{Value: "16777216"}
 	return usual
-}()
+}

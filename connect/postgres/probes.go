@@ -1,6 +1,9 @@
 package postgres
 
-import "rovik/connect/sqldb"
+import (
+	"rovik/connect/sqldb"
+	"rovik/core/catalog"
+)
 
 // probes measure what the rules rely on. PostgreSQL's meaning is Rovik's own,
 // but settings, collations and versions decide some of it.
@@ -41,4 +44,4 @@ var probes = []sqldb.Probe{
 }
 
 // UsualQuirks are those of a server on which the rules hold.
-var UsualQuirks = sqldb.Usual(probes)
+func UsualQuirks() map[string]catalog.Quirk { return sqldb.Usual(probes) }

@@ -1,6 +1,9 @@
 package sqlite
 
-import "rovik/connect/sqldb"
+import (
+	"rovik/connect/sqldb"
+	"rovik/core/catalog"
+)
 
 // probes measure what the rules rely on.
 var probes = []sqldb.Probe{
@@ -38,4 +41,4 @@ var probes = []sqldb.Probe{
 }
 
 // UsualQuirks are those of a build on which the rules hold.
-var UsualQuirks = sqldb.Usual(probes)
+func UsualQuirks() map[string]catalog.Quirk { return sqldb.Usual(probes) }

@@ -33,7 +33,7 @@ func FuzzPlanning(f *testing.F) {
 	} {
 		f.Add(s)
 	}
-	usual := map[string]map[string]catalog.Quirk{"postgresql": postgres.UsualQuirks, "mariadb": mariadb.UsualQuirks, "sqlite": sqlite.UsualQuirks}
+	usual := map[string]map[string]catalog.Quirk{"postgresql": postgres.UsualQuirks(), "mariadb": mariadb.UsualQuirks(), "sqlite": sqlite.UsualQuirks()}
 	sources := map[string]fold.Source{}
 	var found []*catalog.Source
 	for name, kind := range map[string]string{"pg": "postgresql", "ma": "mariadb", "sl": "sqlite"} {

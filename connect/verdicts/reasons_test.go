@@ -45,7 +45,7 @@ func TestEveryReasonCode(t *testing.T) {
 		t.Fatal(err)
 	}
 	known := map[string]bool{}
-	for _, code := range fold.Codes {
+	for _, code := range fold.Codes() {
 		known[code] = true
 		sql, ok := byCode[code]
 		if !ok {

@@ -75,12 +75,12 @@ func compile(t *testing.T, sql string, opts fold.Options) *fold.Compiled {
 		}
 		return out
 	}
-	yes := with(mariadb.UsualQuirks, "binary collation without padding", "yes")
-	pg, pgf := dialectSource(t, "pg", "postgresql", postgres.UsualQuirks)
+	yes := with(mariadb.UsualQuirks(), "binary collation without padding", "yes")
+	pg, pgf := dialectSource(t, "pg", "postgresql", postgres.UsualQuirks())
 	ma, maf := dialectSource(t, "ma", "mariadb", yes)
-	sl, slf := dialectSource(t, "sl", "sqlite", with(sqlite.UsualQuirks, "LIKE ignores case", "ascii"))
-	old, oldf := dialectSource(t, "old", "mariadb", mariadb.UsualQuirks)
-	odd, oddf := dialectSource(t, "odd", "postgresql", with(postgres.UsualQuirks, "", ""))
+	sl, slf := dialectSource(t, "sl", "sqlite", with(sqlite.UsualQuirks(), "LIKE ignores case", "ascii"))
+	old, oldf := dialectSource(t, "old", "mariadb", mariadb.UsualQuirks())
+	odd, oddf := dialectSource(t, "odd", "postgresql", with(postgres.UsualQuirks(), "", ""))
 	pq, pqf := dialectSource(t, "pq", "parquet", nil)
 	cs, csf := dialectSource(t, "cs", "csv", nil)
 	odd.Quirks["integer division truncates"] = catalog.Quirk{Value: "no"}

@@ -2,7 +2,8 @@ package estate
 
 import (
 	"slices"
-	"sync"
+
+	"golang.org/x/sync/errgroup"
 
 	"rovik/core/catalog"
 	"rovik/core/value"
@@ -33,21 +34,18 @@ func held[T any](e *Estate, do func() T) T {
 			return out
 		}
 		answers := make([]answer, len(ask))
-		var wg sync.WaitGroup
-		slots := make(chan struct{}, mostAsked)
+		var g errgroup.Group
+		g.SetLimit(mostAsked)
 		for i, a := range ask {
-			wg.Add(1)
-			go func() {
-				defer wg.Done()
-				slots <- struct{}{}
-				defer func() { <-slots }()
+			g.Go(func() error {
 				answers[i].err = value.Guarded(func() (err error) {
 					answers[i].table, err = e.describe(a.source, a.statement)
 					return err
 				})
-			}()
+				return nil // which is that of a view
+			})
 		}
-		wg.Wait()
+		_ = g.Wait()
 		for i, a := range ask {
 			said[a] = answers[i]
 		}

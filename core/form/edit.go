@@ -27,10 +27,8 @@ type Edit struct {
 }
 
 // edits are what Apply can do, by name.
-var edits map[string]func(*document, Edit) error
-
-func init() {
-	edits = map[string]func(*document, Edit) error{
+func edits() map[string]func(*document, Edit) error {
+	return map[string]func(*document, Edit) error{
 		"add input": (*document).addInput, "remove input": (*document).removeInput,
 		"set join": (*document).setJoin, "set condition": (*document).setCondition, "set alias": (*document).setAlias,
 		"add output": (*document).addOutput, "set output": (*document).setOutput, "remove output": (*document).removeOutput,
@@ -58,7 +56,7 @@ func Apply(sql string, list ...Edit) (string, error) {
 }
 
 func apply(sql string, e Edit) (string, error) {
-	do := edits[e.Do]
+	do := edits()[e.Do]
 	if do == nil {
 		return "", refuse("there is no edit called %q", e.Do)
 	}

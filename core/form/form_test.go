@@ -225,7 +225,7 @@ func TestEditsAreRefused(t *testing.T) {
 		}
 	}
 	for _, sql := range []string{short, loans, "SELECT 1", "SELECT a.x FROM t.a UNION SELECT 2"} {
-		for do := range edits {
+		for do := range edits() {
 			for _, at := range []int{-2, 0, 9} {
 				_, _ = Apply(sql, Edit{Do: do, At: at, To: at, Block: max(at, 0) / 9, Items: []int{at}, Clean: &Clean{}})
 			}

@@ -50,7 +50,7 @@ func FuzzForm(f *testing.F) {
 				}
 			}
 		}
-		for do := range edits {
+		for do := range edits() {
 			next, err := Apply(sql, Edit{Do: do, At: int(at), To: int(to), Items: []int{int(at)}, Text: "a.x + 1", Texts: []string{"a.x"}, Name: "b.c", Kind: "left", Clean: &Clean{Step: StepTrim}})
 			if err != nil {
 				continue

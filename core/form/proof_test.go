@@ -45,7 +45,7 @@ func someEdit(r *rand.Rand) Edit {
 	conds := []string{"a.k < 5", "a.k < 5 OR a.m", "a.x IN (1, 2)", "1 = 1", "a.y BETWEEN SYMMETRIC 2 AND 1"}
 	names := []string{"", "x", "y", "why", "q", "Odd one", "order", "n"}
 	var all []string
-	for do := range edits {
+	for do := range edits() {
 		all = append(all, do)
 	}
 	slices.Sort(all)
@@ -119,7 +119,7 @@ func TestEditsAmongComments(t *testing.T) {
 		}
 	}
 	t.Logf("done %v, refused %v, refused among comments alone %d", done, refused, alone)
-	for do := range edits {
+	for do := range edits() {
 		if done[do] < 1 {
 			t.Errorf("%q was done %d times", do, done[do])
 		}

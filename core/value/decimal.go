@@ -18,20 +18,24 @@ type Decimal struct {
 }
 
 var (
-	pow10    [MaxDigits + 1]decimal128.Num
-	pow10Big [2*MaxDigits + 40]*big.Int
-	maxCoef  *big.Int
+	pow10Big = bigPowers()
+	pow10    = smallPowers()
+	maxCoef  = pow10Big[MaxDigits]
 )
 
-func init() {
-	pow10Big[0] = big.NewInt(1)
-	for i := 1; i < len(pow10Big); i++ {
-		pow10Big[i] = new(big.Int).Mul(pow10Big[i-1], big.NewInt(10))
+func bigPowers() (out [2*MaxDigits + 40]*big.Int) {
+	out[0] = big.NewInt(1)
+	for i := 1; i < len(out); i++ {
+		out[i] = new(big.Int).Mul(out[i-1], big.NewInt(10))
 	}
-	for i := range pow10 {
-		pow10[i] = decimal128.FromBigInt(pow10Big[i])
+	return out
+}
+
+func smallPowers() (out [MaxDigits + 1]decimal128.Num) {
+	for i := range out {
+		out[i] = decimal128.FromBigInt(pow10Big[i])
 	}
-	maxCoef = pow10Big[MaxDigits]
+	return out
 }
 
 func bigPow10(n int) *big.Int {
