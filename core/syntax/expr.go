@@ -191,7 +191,14 @@ func (c *converter) operator(x *pg.A_Expr) Expr {
 		return &Op{Span: c.cover(loc, args...), Name: name, Args: args}
 	case pg.A_Expr_Kind_AEXPR_OP_ANY, pg.A_Expr_Kind_AEXPR_OP_ALL:
 		args = append(args, c.expr(x.Rexpr))
-		return &Op{Span: c.cover(loc, args...), Name: quantified(name, x.Kind == pg.A_Expr_Kind_AEXPR_OP_ANY), Args: args}
+		quantifier := function.All
+		if x.Kind == pg.A_Expr_Kind_AEXPR_OP_ANY {
+			quantifier = function.Any
+		}
+		if word, ok := likeWords[name]; ok {
+			name = word
+		}
+		return &Op{Span: c.cover(loc, args...), Name: name, Quantifier: quantifier, Args: args}
 	case pg.A_Expr_Kind_AEXPR_DISTINCT, pg.A_Expr_Kind_AEXPR_NOT_DISTINCT:
 		args = append(args, c.expr(x.Rexpr))
 		name = "is distinct from"
@@ -332,17 +339,6 @@ func (c *converter) caseExpr(x *pg.CaseExpr) Expr {
 }
 
 var likeWords = map[string]string{"~~": "like", "~~*": "ilike", "!~~": "not like", "!~~*": "not ilike", "!=": "<>"}
-
-// quantified names the comparison of a value with the elements of an array.
-func quantified(op string, any bool) string {
-	if word, ok := likeWords[op]; ok {
-		op = word
-	}
-	if any {
-		return function.Quantified(op, function.Any)
-	}
-	return function.Quantified(op, function.All)
-}
 
 func (c *converter) subquery(x *pg.SubLink) Expr {
 	stmt := x.Subselect.GetSelectStmt()

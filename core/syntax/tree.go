@@ -1,5 +1,7 @@
 package syntax
 
+import "rovik/core/function"
+
 // Span is a range of bytes in the text of a query.
 type Span struct{ Start, End int }
 
@@ -185,6 +187,8 @@ type (
 		Span
 		Name string
 		Args []Expr
+		// Quantifier is ANY or ALL of a comparison with the elements of an array.
+		Quantifier function.Quantifier
 	}
 	// Func is a call by name.
 	Func struct {

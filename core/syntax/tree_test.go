@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+
+	"rovik/core/function"
 )
 
 // say writes an expression so that its structure shows.
@@ -25,7 +27,7 @@ func say(e Expr) string {
 	case *Literal:
 		return fmt.Sprintf("%d:%s", e.Kind, e.Text)
 	case *Op:
-		return "(" + e.Name + " " + all(e.Args) + ")"
+		return "(" + function.Quantified(e.Name, e.Quantifier) + " " + all(e.Args) + ")"
 	case *Func:
 		name := e.Name
 		if e.Distinct {
