@@ -34,7 +34,7 @@ func ParseAddress(s string) (kind string, c Config, password string, err error) 
 
 // unreadableAddress does not repeat the text: there may be a password in it.
 func unreadableAddress() error {
-	return value.Errorf(value.CodeSource, "this is not a connection string that can be read").
+	return value.Errorf(value.CodeSource, "the connection string cannot be read").
 		WithHint("write it as postgresql://user@host:5432/database, mysql://user@host:3306/database or sqlite:///path/to/file, or fill in the fields")
 }
 
@@ -112,7 +112,7 @@ func (c *Config) set(key, v, password string) (string, error) {
 		mode, ok := map[string]string{"disable": TLSOff, "disabled": TLSOff, "false": TLSOff, "allow": TLSPrefer, "prefer": TLSPrefer, "preferred": TLSPrefer,
 			"require": TLSRequire, "required": TLSRequire, "skip-verify": TLSRequire, "true": TLSVerify, "verify-ca": TLSVerify, "verify-full": TLSVerify, "verify_ca": TLSVerify, "verify_identity": TLSVerify}[strings.ToLower(v)]
 		if !ok {
-			return "", value.Errorf(value.CodeSource, "%s=%s is not a mode of TLS", key, v).WithHint("there is disable, prefer, require and verify-full")
+			return "", value.Errorf(value.CodeSource, "%s=%s is not a TLS mode", key, v).WithHint("use disable, prefer, require or verify-full")
 		}
 		c.TLS = mode
 	}

@@ -115,7 +115,7 @@ func (l Limits) Check() error {
 			WithHint("give a number from %d to %d: ending a statement early takes a connection of its own", leastConnections, mostConnections)
 	}
 	if n := l.Silence; n < 0 || n > mostSilence {
-		return value.Errorf(value.CodeBadParameter, "a source cannot be waited for %d seconds", n).WithHint("give a number from 1 to %d", mostSilence)
+		return value.Errorf(value.CodeBadParameter, "a time limit of %d seconds is not possible", n).WithHint("give a number from 1 to %d", mostSilence)
 	}
 	return nil
 }

@@ -145,7 +145,7 @@ func (s *Steps) Reach(ctx context.Context, source, product string, c Config) boo
 		conn, err := (&net.Dialer{}).DialContext(ctx, "tcp", net.JoinHostPort(address, fmt.Sprint(c.Port)))
 		if err != nil {
 			if errors.Is(err, context.DeadlineExceeded) {
-				return "", value.Errorf(value.CodeSource, "%s does not answer within %s", c.Address(), StepTimeout).WithHint("a firewall may drop what is sent there: let this machine through, or check host and port")
+				return "", value.Errorf(value.CodeSource, "%s does not answer within %s", c.Address(), StepTimeout).WithHint("a firewall may drop the packets: let this machine through, or check host and port")
 			}
 			if u := Unreachable(source, product, c, err); u != nil {
 				return "", u
@@ -221,7 +221,7 @@ func TLSFailed(source string, c Config, err error) error {
 	var record tls.RecordHeaderError
 	switch {
 	case errors.As(err, &unknown):
-		return value.Errorf(value.CodeSource, "%s: the certificate of %s is signed by someone unknown", source, c.Address()).WithHint("name the file of the authority's certificate, or choose the mode require")
+		return value.Errorf(value.CodeSource, "%s: the certificate of %s is signed by an unknown authority", source, c.Address()).WithHint("name the file of the authority's certificate, or choose the mode require")
 	case errors.As(err, &host):
 		return value.Errorf(value.CodeSource, "%s: the certificate of %s is for another name", source, c.Address()).WithHint("use the name that is in the certificate, or choose the mode require")
 	case errors.As(err, &invalid):

@@ -116,7 +116,7 @@ func TestTryingASource(t *testing.T) {
 		{"nothing to read", server("postgresql", "postgres", user, pgPassword, pg, ""), connect.StepRights, false, "may read none", "GRANT"},
 		{"a server that cannot encrypt", server("postgresql", "registry", user, pgPassword, pg, connect.TLSRequire), connect.StepTLS, false, "does not encrypt", "prefer"},
 		{"a certificate for another name", server("postgresql", "registry", user, "x", encrypting(t), connect.TLSVerify), connect.StepTLS, false, "is for another name", "the name that is in the certificate"},
-		{"a certificate of someone unknown", sources.NewSource{Name: "s", Connection: fmt.Sprintf("postgresql://ann@localhost:%d/x?sslmode=verify-full", encrypting(t))}, connect.StepTLS, false, "signed by someone unknown", "require"},
+		{"a certificate of someone unknown", sources.NewSource{Name: "s", Connection: fmt.Sprintf("postgresql://ann@localhost:%d/x?sslmode=verify-full", encrypting(t))}, connect.StepTLS, false, "signed by an unknown authority", "require"},
 		{"a closed port", server("postgresql", "registry", user, "x", 1, ""), connect.StepPort, false, "no PostgreSQL server answers", "check host and port"},
 		{"a port that is none", server("postgresql", "registry", user, "x", 154311, ""), "", false, "154311 is not a port", "65535"},
 		{"an unknown name", sources.NewSource{Name: "s", Connection: "postgresql://db.invalid/x"}, connect.StepName, false, "db.invalid", "name server"},

@@ -138,7 +138,7 @@ func TestLeftOutColumnsAsText(t *testing.T) {
 	if err := a.Sources.Retype(ctx, "sl", "mixed", "v", "", false); err != nil || a.Now().Catalog().Table("sl.mixed").LeftColumn("v") == nil {
 		t.Errorf("it is not left out again: %v", err)
 	}
-	if err := a.Sources.Retype(ctx, "ma", "stores_a.shelf", "label", "integer", false); err == nil || !strings.Contains(err.Error(), "are its own") {
+	if err := a.Sources.Retype(ctx, "ma", "stores_a.shelf", "label", "integer", false); err == nil || !strings.Contains(err.Error(), "defines the types of its columns") {
 		t.Errorf("a database's own type: %v", err)
 	}
 }

@@ -77,7 +77,7 @@ func TestVerbatimErrors(t *testing.T) {
 		`SELECT * FROM verbatim('condition', $${"aggregate": "reports", "pipeline": [{"$out": "x"}]}$$) AS v`:       "$out writes",
 		`SELECT * FROM verbatim('condition', $${"delete": "reports"}$$) AS v`:                                       "neither a find nor an aggregation",
 		`SELECT * FROM verbatim('condition', $${"aggregate": "reports", "pipeline": [{"$nonsense": {}}]}$$) AS v`:   "$nonsense",
-		`SELECT * FROM verbatim('condition', $$db.reports.find()$$) AS v`:                                           "no extended JSON",
+		`SELECT * FROM verbatim('condition', $$db.reports.find()$$) AS v`:                                           "not extended JSON",
 		`SELECT * FROM verbatim('condition', $${"find": "reports", "filter": {"_id": "none"}}$$) AS v`:              "gives no documents",
 		`SELECT * FROM verbatim('lending', $$SELECT * FROM loans l JOIN loan_lines n ON n.loan_id = l.loan_id$$) v`: "loan_id",
 	} {

@@ -76,7 +76,7 @@ func TestRenamingIsKept(t *testing.T) {
 	if _, err := a.Views.Save(ctx, catalog.View{Layer: "high", Name: "wide", SQL: "SELECT l.id, l.site FROM low.shelf AS l WHERE l.width > 16"}, true); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := a.Views.Rename(ctx, column, p.Seen, "better"); err == nil || !strings.Contains(err.Error(), "something else would change") {
+	if _, err := a.Views.Rename(ctx, column, p.Seen, "better"); err == nil || !strings.Contains(err.Error(), "not what was reviewed") {
 		t.Errorf("what was seen is not what would be done: %v", err)
 	}
 	if p, err = a.Views.PlanRenaming(column); err != nil {

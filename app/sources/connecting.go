@@ -57,7 +57,7 @@ func (n NewSource) Complete() (NewSource, error) {
 	case err != nil:
 		return n, err
 	case !kind.Server && n.Config.Path == "":
-		return n, value.Errorf(value.CodeSource, "a path is missing").WithHint("say where the file or folder is")
+		return n, value.Errorf(value.CodeSource, "the path is missing").WithHint("say where the file or folder is")
 	case kind.Server:
 		if n.Config.Host == "" {
 			n.Config.Host = "127.0.0.1"

@@ -85,7 +85,7 @@ func checkKey(now *project.Snapshot, t *catalog.Table, k catalog.DeclaredKey) er
 				return value.Errorf(value.CodeUndefinedColumn, "%s has no column called %q", t.FullName(), c)
 			}
 			if slices.Index(columns, c) < i {
-				return value.Errorf(value.CodeBadParameter, "the column %s is there twice", c)
+				return value.Errorf(value.CodeBadParameter, "the column %s is listed twice", c)
 			}
 		}
 		return nil

@@ -40,7 +40,7 @@ func (s *Sources) accept(ctx context.Context, was *project.Source, next records.
 	next.FoundAt = time.Now()
 	_, err := s.project.Write(ctx, func(now *project.Snapshot) (*project.Change, error) {
 		if src := now.Has(next.Name); src == nil || !reflect.DeepEqual(settings(*src.Record), settings(*was.Record)) {
-			return nil, value.Errorf(value.CodeSource, "%s was changed meanwhile", next.Name).WithHint("look at it, and try again")
+			return nil, value.Errorf(value.CodeSource, "%s was changed meanwhile", next.Name).WithHint("reload, and try again")
 		}
 		if reflect.DeepEqual(was.Record.Shapes, next.Shapes) && reflect.DeepEqual(was.Record.Types, next.Types) {
 			return replacing(&next), nil

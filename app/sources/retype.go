@@ -22,7 +22,7 @@ func (s *Sources) Retype(ctx context.Context, source, table, column, typ string,
 	}
 	r := *src.Record
 	if r.Found == nil {
-		return value.Errorf(value.CodeSource, "%s was never reached", source).WithHint("refresh it first")
+		return value.Errorf(value.CodeSource, "%s has not been reached yet", source).WithHint("refresh it first")
 	}
 	if err := retypable(src, table, column, typ); err != nil {
 		return err
@@ -82,5 +82,5 @@ func retypable(src *project.Source, table, column, typ string) error {
 	case left != nil:
 		return value.Errorf(value.CodeUnsupported, "%s.%s cannot be read: %s", t.FullName(), column, left.Reason)
 	}
-	return value.Errorf(value.CodeUnsupported, "the types of %s are its own", src.Record.Name).WithHint("cast the column in a view")
+	return value.Errorf(value.CodeUnsupported, "%s defines the types of its columns", src.Record.Name).WithHint("cast the column in a view")
 }

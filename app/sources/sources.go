@@ -197,7 +197,7 @@ func (s *Sources) Hide(ctx context.Context, name string, hidden []string, force 
 		}
 		r := *src.Record
 		if r.Found == nil {
-			return nil, value.Errorf(value.CodeSource, "%s was never reached", name).WithHint("refresh it first")
+			return nil, value.Errorf(value.CodeSource, "%s has not been reached yet", name).WithHint("refresh it first")
 		}
 		r.Hidden = []string{}
 		for _, t := range r.Found.Tables {

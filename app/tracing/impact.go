@@ -252,7 +252,7 @@ func (t Tracing) changedTable(n estate.Node, change, typ string) (*catalog.Table
 	}
 	to, err := value.ParseType(typ)
 	if change == ChangeType && err != nil {
-		return nil, value.Errorf(value.CodeBadParameter, "%s", err).WithHint("say of which type it would be")
+		return nil, value.Errorf(value.CodeBadParameter, "%s", err).WithHint("say which type it would have")
 	}
 	columns, keys := out.Columns, out.Keys
 	out.Columns, out.Keys = nil, nil
@@ -270,7 +270,7 @@ func (t Tracing) changedTable(n estate.Node, change, typ string) (*catalog.Table
 			c.Type = to
 			out.Columns = append(out.Columns, c)
 		default:
-			return nil, value.Errorf(value.CodeBadParameter, "%q is no change", change).WithHint("there is gone, renamed and type")
+			return nil, value.Errorf(value.CodeBadParameter, "%q is not a kind of change", change).WithHint("use gone, renamed or type")
 		}
 	}
 	// A key stays for as long as its columns are there: a view that groups by it may go on

@@ -65,7 +65,7 @@ func (t Tracing) Graph(name, direction string) (*estate.Graph, error) {
 	case Downstream:
 		return e.DownstreamOf(n), nil
 	}
-	return nil, value.Errorf(value.CodeBadParameter, "%q is no direction", direction).WithHint("there is upstream and downstream")
+	return nil, value.Errorf(value.CodeBadParameter, "%q is not a direction", direction).WithHint("use upstream or downstream")
 }
 
 // Downstream returns the full names of the views that read the view of that

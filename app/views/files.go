@@ -160,7 +160,7 @@ func readFiles(dir string) (map[string][]byte, error) {
 			return err
 		}
 		if info, err := d.Info(); err != nil || info.Size() > maxFile {
-			return errors.Join(err, value.Errorf(value.CodeSource, "%s is larger than any text of a project", name))
+			return errors.Join(err, value.Errorf(value.CodeSource, "%s is too large for a project file", name))
 		}
 		b, err := fs.ReadFile(root.FS(), name)
 		out[name] = withoutMark(b)
@@ -294,7 +294,7 @@ func (d sourceDoc) check(name string) error {
 		return err
 	}
 	if _, err := os.Stat(full.Config.Path); err != nil {
-		return value.Errorf(value.CodeSource, "there is nothing at %s", full.Config.Path).WithHint("say where the file or folder is on this machine")
+		return value.Errorf(value.CodeSource, "%s does not exist", full.Config.Path).WithHint("say where the file or folder is on this machine")
 	}
 	return nil
 }

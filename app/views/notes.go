@@ -74,7 +74,7 @@ func labels(list []string) ([]string, error) {
 	for _, l := range list {
 		l = strings.Join(strings.Fields(l), " ")
 		if len([]rune(l)) > maxLabel || len(out) >= maxLabels {
-			return nil, value.Errorf(value.CodeBadParameter, "labels are at most %d, of at most %d characters", maxLabels, maxLabel)
+			return nil, value.Errorf(value.CodeBadParameter, "a view has at most %d labels, of at most %d characters each", maxLabels, maxLabel)
 		}
 		if l != "" && !slices.Contains(out, l) {
 			out = append(out, l)

@@ -149,7 +149,7 @@ func layerMoves(c *catalog.Catalog, list []LayerChange) (map[string]string, []ca
 		}
 		if l.Was != "" {
 			if _, ok := c.Rank(l.Was); !ok || kept[l.Was] != "" {
-				return nil, nil, value.Errorf(value.CodeUndefinedTable, "there is no layer called %q any more", l.Was).WithHint("load the page anew")
+				return nil, nil, value.Errorf(value.CodeUndefinedTable, "there is no layer called %q any more", l.Was).WithHint("reload the page")
 			}
 			kept[l.Was] = l.Name
 		}
@@ -178,7 +178,7 @@ func (vs *Views) Rename(ctx context.Context, r Renaming, seen, message string) (
 			return nil, err
 		}
 		if p.Seen != seen {
-			return nil, value.Errorf(project.CodeStale, "something else would change by now").WithHint("look at it again")
+			return nil, value.Errorf(project.CodeStale, "the change is not what was reviewed any more").WithHint("review it again")
 		}
 		if message = strings.TrimSpace(message); message != "" {
 			change.Message = message

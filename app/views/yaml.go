@@ -58,7 +58,7 @@ func fromYAML(b []byte, v any) error {
 	}
 	j, err := json.Marshal(plain)
 	if err != nil {
-		return &yamlError{Message: "a key is no text"}
+		return &yamlError{Message: "a key is not a string"}
 	}
 	if err := json.Unmarshal(j, v); err != nil {
 		return &yamlError{Message: err.Error()}

@@ -46,7 +46,7 @@ func shapeCommand() *cobra.Command {
 			sayChanges(found, "changed")
 			return nil
 		case set == "" && (propose || drop):
-			return usageError{errors.New("say of which set: rovik source shape NAME SET")}
+			return usageError{errors.New("name the set: rovik source shape NAME SET")}
 		case drop:
 			found, err := a.Sources.DropShape(ctx, source, set, force)
 			if err != nil {

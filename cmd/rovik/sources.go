@@ -73,7 +73,7 @@ func sourceCommand() *cobra.Command {
 			}
 			out.Password = strings.TrimRight(line, "\r\n")
 		default:
-			return out, usageError{errors.New("a password on the command line can be seen by others: write --password - and give it on standard input")}
+			return out, usageError{errors.New("a password on the command line is visible to others: use --password - and pass it on standard input")}
 		}
 		return out, nil
 	}

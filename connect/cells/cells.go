@@ -145,7 +145,7 @@ func Builder(k value.Kind, plain *bool) (array.Builder, func([]byte) error) {
 	case *array.StringBuilder:
 		return b, func(x []byte) error {
 			if !*plain && (!utf8.Valid(x) || bytes.IndexByte(x, 0) >= 0) {
-				return value.Errorf(value.CodeBadText, "the text is not UTF-8, or has the character 0")
+				return value.Errorf(value.CodeBadText, "the string is not UTF-8 or contains a NUL character")
 			}
 			b.BinaryBuilder.Append(x)
 			return nil

@@ -51,7 +51,7 @@ func nested(v bson.RawValue) (value.JSONValue, error) {
 	case bson.TypeString:
 		s := v.StringValue()
 		if !utf8.ValidString(s) {
-			return nil, value.Errorf(value.CodeBadText, "a text is not UTF-8")
+			return nil, value.Errorf(value.CodeBadText, "a string is not UTF-8")
 		}
 		return s, nil
 	case bson.TypeBoolean:

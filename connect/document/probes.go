@@ -503,7 +503,7 @@ func (f field) keyValue(v bson.RawValue) (value.Value, error) {
 	}
 	text, isNull, why := shape.Fit(node, f.cell.Type.Kind, f.cell.ID)
 	if why == nil && !isNull && f.cell.Type.Kind == value.Text && bytes.IndexByte(text, 0) >= 0 {
-		why = value.Errorf(value.CodeBadText, "the text has the character 0")
+		why = value.Errorf(value.CodeBadText, "the string contains a NUL character")
 	}
 	if why == nil && !isNull {
 		var out value.Value

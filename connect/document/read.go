@@ -318,7 +318,7 @@ func (g *grouping) row(doc bson.Raw) ([]value.Value, error) {
 		}
 		text, null, why := shape.Fit(node, kind, false)
 		if why != nil || null {
-			return nil, value.Errorf(value.CodeSource, "the server's %s is %s, which is no %s", op, text, kind).WithHint("refresh the source: it measures then what the server can do")
+			return nil, value.Errorf(value.CodeSource, "the server's %s is %s, which is not a %s", op, text, kind).WithHint("refresh the source: it measures then what the server can do")
 		}
 		v, err := value.Parse(kind, string(text))
 		if err != nil {

@@ -44,7 +44,7 @@ type link struct {
 // New prepares a source; it connects when first used.
 func New(name string, cfg connect.Config) (*Source, error) {
 	if cfg.Database == "" {
-		return nil, value.Errorf(value.CodeSource, "%s: the database is missing", name).WithHint("say which database of the server holds the documents")
+		return nil, value.Errorf(value.CodeSource, "%s: the database is missing", name).WithHint("name the database that holds the documents")
 	}
 	return &Source{name: name, cfg: cfg, link: &link{}}, nil
 }
@@ -124,7 +124,7 @@ func (s *Source) explain(err error) error {
 		case authenticationFailed:
 			return value.Errorf(value.CodeSource, "%s: the document server at %s did not accept the user %s and its password", s.name, s.cfg.Address(), s.cfg.User).WithHint("%s", s.cfg.CheckPassword())
 		case unauthorized:
-			return value.Errorf(value.CodeSource, "%s: the user %s may not read %s: %s", s.name, s.cfg.User, s.cfg.Database, ce.Message).WithHint("grant it the right to read")
+			return value.Errorf(value.CodeSource, "%s: the user %s may not read %s: %s", s.name, s.cfg.User, s.cfg.Database, ce.Message).WithHint("grant the user SELECT or read access")
 		}
 		if ce.HasErrorLabel("NetworkError") {
 			return s.broken(err)

@@ -20,7 +20,7 @@ const described = 300
 func verbatim(statement string) (collection string, stages []bson.D, err error) {
 	var cmd bson.D
 	if err := bson.UnmarshalExtJSON([]byte(statement), false, &cmd); err != nil {
-		return "", nil, value.Errorf(value.CodeSource, "the statement is no extended JSON: %s", err).WithHint(verbatimHint)
+		return "", nil, value.Errorf(value.CodeSource, "the statement is not extended JSON: %s", err).WithHint(verbatimHint)
 	}
 	add := func(name string, v any) { stages = append(stages, bson.D{{Key: name, Value: v}}) }
 	of := map[string]any{}
@@ -34,10 +34,10 @@ func verbatim(statement string) (collection string, stages []bson.D, err error) 
 		for _, e := range list {
 			st, isStage := e.(bson.D)
 			if !isStage || len(st) != 1 {
-				return "", nil, value.Errorf(value.CodeSource, "a stage of the pipeline is no object with one name").WithHint(verbatimHint)
+				return "", nil, value.Errorf(value.CodeSource, "a pipeline stage is not an object with exactly one key").WithHint(verbatimHint)
 			}
 			if st[0].Key == "$out" || st[0].Key == "$merge" {
-				return "", nil, value.Errorf(value.CodeSource, "%s writes: sources are only read", st[0].Key).WithHint("leave it out")
+				return "", nil, value.Errorf(value.CodeSource, "%s would write, and sources are read-only", st[0].Key).WithHint("leave it out")
 			}
 			stages = append(stages, st)
 		}
@@ -53,7 +53,7 @@ func verbatim(statement string) (collection string, stages []bson.D, err error) 
 	}
 	for _, e := range cmd {
 		if !slices.Contains(known, e.Key) {
-			return "", nil, value.Errorf(value.CodeSource, "%q is not taken in a statement", e.Key).WithHint("it takes %v", known)
+			return "", nil, value.Errorf(value.CodeSource, "%q is not allowed in a statement", e.Key).WithHint("it takes %v", known)
 		}
 	}
 	return collection, stages, nil
@@ -89,7 +89,7 @@ func (s *Source) Describe(ctx context.Context, statement string) (*catalog.Table
 		return nil, s.explain(err)
 	}
 	if sample.Records() == 0 {
-		return nil, value.Errorf(value.CodeSource, "%s: the statement gives no documents, so that its columns are not known", s.name).WithHint("write one that gives some")
+		return nil, value.Errorf(value.CodeSource, "%s: the statement returns no documents, so its columns are not known", s.name).WithHint("write a statement that returns some")
 	}
 	sh := sample.Propose(collection, "$", false)
 	sh.Table.Columns = slices.DeleteFunc(sh.Table.Columns, func(c shape.Column) bool { return c.From != shape.FromPath })

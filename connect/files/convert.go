@@ -124,7 +124,7 @@ func validText(all []byte, n int, offset func(int) int, a arrow.Array) error {
 		bad = at < len(all) && !utf8.RuneStart(all[at])
 	}
 	if bad {
-		return value.Errorf(value.CodeBadText, "a text is not UTF-8, or has the character 0").WithHint("expose the column as bytes, or write the file again")
+		return value.Errorf(value.CodeBadText, "a string is not UTF-8 or contains a NUL character").WithHint("expose the column as bytes, or write the file again")
 	}
 	return nil
 }
@@ -196,7 +196,7 @@ func cellOf(arr arrow.Array, i int, k value.Kind) (value.Value, error) {
 	case *array.LargeString:
 		s := a.Value(i)
 		if !utf8.ValidString(s) || bytes.IndexByte([]byte(s), 0) >= 0 {
-			return value.Value{}, value.Errorf(value.CodeBadText, "a text is not UTF-8, or has the character 0")
+			return value.Value{}, value.Errorf(value.CodeBadText, "a string is not UTF-8 or contains a NUL character")
 		}
 		return value.Value{Kind: k, Str: s}, nil
 	case *array.Binary:
@@ -260,7 +260,7 @@ func textsOf(arr arrow.Array) (arrow.Array, error) {
 				text = strings.TrimSuffix(b.String(), "\n")
 			}
 			if !utf8.ValidString(text) || strings.IndexByte(text, 0) >= 0 {
-				return nil, value.Errorf(value.CodeBadText, "a text is not UTF-8, or has the character 0")
+				return nil, value.Errorf(value.CodeBadText, "a string is not UTF-8 or contains a NUL character")
 			}
 			v = value.TextOf(text)
 		}

@@ -145,10 +145,10 @@ func separator(sample []byte) byte {
 // check fails where a cell is not a text that Rovik can carry.
 func check(text []byte, line int, column string) error {
 	if !utf8.Valid(text) {
-		return value.Errorf(value.CodeBadText, "line %d, %s: the text is not UTF-8", line, column).WithHint("write the file again in UTF-8")
+		return value.Errorf(value.CodeBadText, "line %d, %s: the string is not UTF-8", line, column).WithHint("write the file again in UTF-8")
 	}
 	if bytes.IndexByte(text, 0) >= 0 {
-		return value.Errorf(value.CodeBadText, "line %d, %s: the text has the character 0", line, column).WithHint("take it out of the file")
+		return value.Errorf(value.CodeBadText, "line %d, %s: the string contains a NUL character", line, column).WithHint("take it out of the file")
 	}
 	return nil
 }

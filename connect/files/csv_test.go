@@ -94,11 +94,11 @@ func TestCSVInTheWild(t *testing.T) {
 // What cannot be read is an error that names the source, the file and the line.
 func TestBadCSV(t *testing.T) {
 	for name, c := range map[string]struct{ text, want string }{
-		"the character 0":         {"a,b\n1,2\n3,x\x00y\n", "f: x.csv: line 3, column b: the text has the character 0"},
-		"not UTF-8":               {"a,b\n1,2\n\"\n\",\xff\n", "f: x.csv: line 3, column b: the text is not UTF-8"},
-		"a quote that never ends": {"a,b\n1,\"2\n3,4\n", "f: x.csv: line 2: a quote does not end"},
+		"the character 0":         {"a,b\n1,2\n3,x\x00y\n", "f: x.csv: line 3, column b: the string contains a NUL character"},
+		"not UTF-8":               {"a,b\n1,2\n\"\n\",\xff\n", "f: x.csv: line 3, column b: the string is not UTF-8"},
+		"a quote that never ends": {"a,b\n1,\"2\n3,4\n", "f: x.csv: line 2: a quote is not closed"},
 		"nothing":                 {"", "f: x.csv: it is empty"},
-		"names that are no text":  {"a,\xff\n1,2\n", "f: x.csv: line 1, the first line: the text is not UTF-8"},
+		"names that are no text":  {"a,\xff\n1,2\n", "f: x.csv: line 1, the first line: the string is not UTF-8"},
 		"a record without end":    {"a,b\n1,\"" + strings.Repeat("x", maxRecord+scanBlock) + "\"\n", "f: x.csv: line 2: a record is longer than 16 MiB"},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -78,7 +78,7 @@ func (s *scanner) more() error {
 }
 
 func (s *scanner) tooLong(line int) error {
-	return value.Errorf(value.CodeSource, "line %d: a record is longer than %d MiB", line, maxRecord>>20).WithHint("look for a quote that does not end")
+	return value.Errorf(value.CodeSource, "line %d: a record is longer than %d MiB", line, maxRecord>>20).WithHint("look for a quote that is not closed")
 }
 
 // next reads a record into fields; io.EOF ends the file.
@@ -131,7 +131,7 @@ func (s *scanner) record() (done bool, err error) {
 			f, next, newlines, ok := s.quoted(buf, i)
 			if !ok {
 				if s.eof {
-					return false, value.Errorf(value.CodeSource, "line %d: a quote does not end", s.first+lines).WithHint("close it, or double it where it is part of the text")
+					return false, value.Errorf(value.CodeSource, "line %d: a quote is not closed", s.first+lines).WithHint("close it, or double it where it is part of the text")
 				}
 				return false, nil
 			}

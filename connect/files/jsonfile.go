@@ -32,7 +32,7 @@ type limited struct {
 	left int
 }
 
-var errLongRecord = value.Errorf(value.CodeSource, "a record is longer than %d MiB", maxRecord>>20).WithHint("split it, or look for a bracket that does not end")
+var errLongRecord = value.Errorf(value.CodeSource, "a record is longer than %d MiB", maxRecord>>20).WithHint("split it, or look for a bracket that is not closed")
 
 func (l *limited) Read(b []byte) (int, error) {
 	if l.left <= 0 {
@@ -241,7 +241,7 @@ func (r *jsonReader) record() error {
 		return r.wrong(err)
 	}
 	if !utf8.Valid(raw) { // the library would put other letters in the place of what is not
-		return r.wrong(value.Errorf(value.CodeBadText, "the text is not UTF-8").WithHint("write the file again in UTF-8"))
+		return r.wrong(value.Errorf(value.CodeBadText, "the string is not UTF-8").WithHint("write the file again in UTF-8"))
 	}
 	v, err := value.DecodeJSON(string(raw))
 	if err == nil {

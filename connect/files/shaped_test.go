@@ -188,17 +188,17 @@ func TestBadXML(t *testing.T) {
 	bomb := `<!DOCTYPE lolz [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;">]><x><y>&b;</y></x>`
 	for name, c := range map[string]struct{ text, want string }{
 		"cut off":          {"<a>\n<b>1</b><b>", "line 2: the file ends within the element b"},
-		"crossed":          {"<a>\n<b></a></b>", "line 2: </a> ends what did not begin"},
-		"an entity bomb":   {bomb, "line 1: definitions of document types and entities are refused"},
+		"crossed":          {"<a>\n<b></a></b>", "line 2: </a> closes an element that is not open"},
+		"an entity bomb":   {bomb, "line 1: document type and entity definitions are refused"},
 		"external entity":  {`<!DOCTYPE x SYSTEM "file:///etc/passwd"><x/>`, "are refused"},
 		"unknown entity":   {"<a><b>&x;</b><b/></a>", "invalid character entity &x;"},
 		"not UTF-8":        {"<a><b>\xff</b><b/></a>", "invalid UTF-8"},
-		"something else":   {"room,at\n1,2\n", "a text stands outside of all elements"},
-		"nothing":          {"", "no element in it"},
+		"something else":   {"room,at\n1,2\n", "there is text outside the root element"},
+		"nothing":          {"", "has no elements"},
 		"too deep":         {strings.Repeat("<a>", 2000), "nested more than 1000 deep"},
 		"a text too long":  {"<a><b>" + strings.Repeat("x", maxRecord+10_000) + "</b><b/></a>", "longer than 16 MiB"},
-		"two roots":        {"<a><b>1</b></a>\n<a><b>2</b></a>", "line 2: <a> stands behind the end of the outermost element"},
-		"text behind":      {"<a><b>1</b></a> more", "a text stands outside"},
+		"two roots":        {"<a><b>1</b></a>\n<a><b>2</b></a>", "line 2: <a> follows the end of the root element"},
+		"text behind":      {"<a><b>1</b></a> more", "there is text outside the root"},
 		"attributes twice": {`<a><b x="1" y="" x="2"/></a>`, "<b> has the attribute x twice"},
 		"a strange script": {`<?xml version="1.0" encoding="klingon"?><a/>`, "klingon"},
 	} {

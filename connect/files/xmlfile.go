@@ -84,13 +84,13 @@ func (r *xmlReader) next() (xml.Token, error) {
 	}
 	switch t := t.(type) {
 	case xml.Directive:
-		return nil, r.wrong(value.Errorf(value.CodeSource, "definitions of document types and entities are refused").WithHint("write the file without <!DOCTYPE …>"))
+		return nil, r.wrong(value.Errorf(value.CodeSource, "document type and entity definitions are refused").WithHint("write the file without <!DOCTYPE …>"))
 	case xml.StartElement:
 		if len(r.stack) == maxXMLDepth {
 			return nil, r.wrong(value.Errorf(value.CodeSource, "its elements are nested more than %d deep", maxXMLDepth))
 		}
 		if r.ended {
-			return nil, r.wrong(value.Errorf(value.CodeSource, "<%s> stands behind the end of the outermost element", qualified(t.Name)).WithHint("put all in one element"))
+			return nil, r.wrong(value.Errorf(value.CodeSource, "<%s> follows the end of the root element", qualified(t.Name)).WithHint("wrap everything in one root element"))
 		}
 		for i, a := range t.Attr {
 			if slices.ContainsFunc(t.Attr[:i], func(o xml.Attr) bool { return o.Name == a.Name }) {
@@ -104,13 +104,13 @@ func (r *xmlReader) next() (xml.Token, error) {
 	case xml.EndElement:
 		last := len(r.stack) - 1
 		if last < 0 || r.stack[last] != qualified(t.Name) {
-			return nil, r.wrong(value.Errorf(value.CodeSource, "</%s> ends what did not begin", qualified(t.Name)).WithHint("write the file again"))
+			return nil, r.wrong(value.Errorf(value.CodeSource, "</%s> closes an element that is not open", qualified(t.Name)).WithHint("write the file again"))
 		}
 		r.stack = r.stack[:last]
 		r.ended = last == 0
 	case xml.CharData:
 		if len(r.stack) == 0 && len(bytes.TrimSpace(t)) > 0 {
-			return nil, r.wrong(value.Errorf(value.CodeSource, "a text stands outside of all elements").WithHint("write the file again"))
+			return nil, r.wrong(value.Errorf(value.CodeSource, "there is text outside the root element").WithHint("write the file again"))
 		}
 	}
 	return t, nil
@@ -263,7 +263,7 @@ func (x *xmlFiles) rows(ctx context.Context, f file) (string, error) {
 		return nil
 	})
 	if err == nil && path == "" {
-		err = value.Errorf(value.CodeSource, "there is no element in it").WithHint("check the file")
+		err = value.Errorf(value.CodeSource, "the file has no elements").WithHint("check the file")
 	}
 	return path, err
 }

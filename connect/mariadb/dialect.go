@@ -110,7 +110,7 @@ func sameTypes(s *sqldb.Source, j *plan.Join) *fold.Reason {
 	for _, e := range pairs {
 		l, r, _ := plan.EquiKeys(e, plan.Outputs(j.Left), plan.Outputs(j.Right))
 		if a, b := s.Column(l), s.Column(r); a == nil || b == nil || a.Native != b.Native {
-			return sqldb.Reasonf("no-equivalent", "Compare columns of one type, or ask with NOT EXISTS.", "MariaDB forgets the NULLs of a subquery whose values are not of the type that they are compared with.")
+			return sqldb.Reasonf("no-equivalent", "Compare columns of one type, or ask with NOT EXISTS.", "MariaDB loses the NULLs of a subquery whose values have another type than what they are compared with.")
 		}
 	}
 	return nil
@@ -368,7 +368,7 @@ func spacesOnly(_ *sqldb.Source, c *plan.Call) *fold.Reason {
 	if len(c.Args) == 1 {
 		return nil
 	}
-	return sqldb.Reasonf("function-differs", "Trim spaces alone.", "MariaDB trims a given text as a whole, not each of its characters.")
+	return sqldb.Reasonf("function-differs", "Trim spaces alone.", "MariaDB trims the given string as a whole, not each of its characters.")
 }
 
 // arithmetic is exact for decimals whose digits are bounded, and for bigint,

@@ -98,7 +98,7 @@ func (l *Slots) take(ctx context.Context, s *steady) error {
 			return ctx.Err()
 		case <-wait.C:
 			return value.Errorf(value.CodeSource, "%s: none of its %d connections became free within %s", l.source, cap(l.taken)+1, l.silence).
-				WithHint("run fewer queries at once, or let the source have more connections")
+				WithHint("run fewer queries at once, or allow the source more connections")
 		}
 	}
 }
@@ -160,7 +160,7 @@ func (s *steady) start(ctx context.Context) error {
 func (s *steady) waiting(work func() error) error {
 	silent := time.AfterFunc(s.slots.silence, func() {
 		s.cancel(value.Errorf(value.CodeSource, "%s gave no answer for %s", s.slots.source, s.slots.silence).
-			WithHint("see what the server does, or let the source be waited for longer"))
+			WithHint("check what the server is doing, or raise the time limit of the source"))
 	})
 	err := work()
 	silent.Stop()
@@ -242,7 +242,7 @@ func (s *steady) hold() {
 		s.held = append(s.held, b)
 		if bytes += b.Bytes(); bytes > most {
 			s.over = value.Errorf(value.CodeSource, "%s: this run needs more than its %d connections at the same time, and a statement gives more rows than can be held meanwhile", s.slots.source, cap(s.slots.taken)+1).
-				WithHint("let the source have more connections, or narrow the query")
+				WithHint("allow the source more connections, or narrow the query")
 		}
 	}
 	if err := s.end(); err != nil && errors.Is(s.over, io.EOF) {

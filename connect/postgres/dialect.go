@@ -59,7 +59,7 @@ var dialect = &sqldb.Dialect{
 			for i, g := range a.Groups {
 				for _, other := range a.Groups[:i] {
 					if plan.Equal(g.Expr, other.Expr) {
-						return sqldb.Reasonf("no-equivalent", "Group by it once.", "PostgreSQL takes equal expressions among grouping sets for one.")
+						return sqldb.Reasonf("no-equivalent", "Group by it once.", "PostgreSQL treats equal expressions among grouping sets as one.")
 					}
 				}
 				if _, constant := g.Expr.(*plan.Const); constant {
@@ -75,10 +75,10 @@ var dialect = &sqldb.Dialect{
 						continue
 					}
 				}
-				return sqldb.Reasonf("no-equivalent", "Join on equalities alone.", "PostgreSQL has full joins on equalities alone.")
+				return sqldb.Reasonf("no-equivalent", "Join on equalities alone.", "PostgreSQL does full joins on equalities only.")
 			}
 			if len(j.On) == 0 {
-				return sqldb.Reasonf("no-equivalent", "Join on an equality.", "PostgreSQL has full joins on equalities alone.")
+				return sqldb.Reasonf("no-equivalent", "Join on an equality.", "PostgreSQL does full joins on equalities only.")
 			}
 		}
 		return nil
@@ -258,7 +258,7 @@ func exactly(_ *sqldb.Source, c *plan.Call) *fold.Reason {
 func constantPattern(_ *sqldb.Source, c *plan.Call) *fold.Reason {
 	for _, a := range c.Args[1:] {
 		if _, ok := sqldb.Const(a); !ok {
-			return sqldb.Reasonf("pattern-not-constant", "Write the pattern as a constant.", "The pattern of LIKE is not a constant, so nobody can tell before whether it is a valid one.")
+			return sqldb.Reasonf("pattern-not-constant", "Write the pattern as a constant.", "The pattern of LIKE is not a constant, so whether it is valid is not known before it runs.")
 		}
 	}
 	return nil
@@ -328,7 +328,7 @@ func leads(d *plan.Distinct) bool {
 // window judges window functions: PostgreSQL computes them alike.
 func window(_ *sqldb.Source, w plan.WindowCall) *fold.Reason {
 	if w.Frame.Mode == plan.FrameRange && (w.Frame.Start.Offset != nil || w.Frame.End.Offset != nil) && len(w.Order) == 1 && w.Order[0].Expr.Type().Kind.IsFloat() {
-		return sqldb.Reasonf("float-order", "Order by a numeric.", "Offsets from doubles are compared by other rounding in PostgreSQL.")
+		return sqldb.Reasonf("float-order", "Order by a numeric expression.", "Offsets from doubles are compared by other rounding in PostgreSQL.")
 	}
 	return nil
 }

@@ -188,7 +188,7 @@ func newColumnOf(k value.Kind, into array.Builder) column {
 	case *array.LargeStringBuilder:
 		c.append = func(x []byte) error {
 			if len(x) == 0 || x[0] != 1 {
-				return fmt.Errorf("its form is not known; refresh the source")
+				return fmt.Errorf("the form of the value is not known; refresh the source")
 			}
 			b.Append(string(x[1:])) // behind the version of the form
 			return nil
@@ -209,7 +209,7 @@ func newColumnOf(k value.Kind, into array.Builder) column {
 func lists(elem value.Kind, b *array.ListBuilder) func([]byte) error {
 	inner := newColumnOf(elem, b.ValueBuilder())
 	return func(x []byte) error {
-		short := fmt.Errorf("it is not an array; refresh the source")
+		short := fmt.Errorf("the value is not an array; refresh the source")
 		if len(x) < 12 {
 			return short
 		}
@@ -218,7 +218,7 @@ func lists(elem value.Kind, b *array.ListBuilder) func([]byte) error {
 			b.Append(true)
 			return nil
 		case dims > 1:
-			return value.Errorf(value.CodeUnsupported, "arrays have one dimension here")
+			return value.Errorf(value.CodeUnsupported, "only one-dimensional arrays are supported")
 		case len(x) < 20:
 			return short
 		}
@@ -252,7 +252,7 @@ func lists(elem value.Kind, b *array.ListBuilder) func([]byte) error {
 func sized(n int, f func([]byte) error) func([]byte) error {
 	return func(x []byte) error {
 		if len(x) != n {
-			return fmt.Errorf("it has %d bytes where its type has %d; refresh the source", len(x), n)
+			return fmt.Errorf("the value has %d bytes where its type has %d; refresh the source", len(x), n)
 		}
 		return f(x)
 	}
@@ -261,14 +261,14 @@ func sized(n int, f func([]byte) error) func([]byte) error {
 // decimal reads the wire form of numeric: digits in base 10000.
 func decimal(x []byte) (value.Decimal, error) {
 	if len(x) < 8 {
-		return value.Decimal{}, fmt.Errorf("it is not a numeric; refresh the source")
+		return value.Decimal{}, fmt.Errorf("the value is not a numeric; refresh the source")
 	}
 	groups := int(int16(binary.BigEndian.Uint16(x)))
 	weight := int(int16(binary.BigEndian.Uint16(x[2:])))
 	sign := binary.BigEndian.Uint16(x[4:])
 	scale := int(binary.BigEndian.Uint16(x[6:]))
 	if sign&0xC000 == 0xC000 {
-		return value.Decimal{}, value.Errorf(value.CodeUnsupported, "numeric holds neither NaN nor infinity here")
+		return value.Decimal{}, value.Errorf(value.CodeUnsupported, "NaN and infinity are not supported in numeric columns")
 	}
 	if groups > 16 || scale > value.MaxDigits || len(x) < 8+2*groups {
 		return value.Decimal{}, value.ErrNumericRange

@@ -206,7 +206,7 @@ func (o *opening) result() (*pgconn.ResultReader, error) {
 	}
 	rows, ok := result.(*pgconn.ResultReader)
 	if !ok {
-		return nil, fmt.Errorf("the server answered with %T in the place of rows", result)
+		return nil, fmt.Errorf("the server answered with %T instead of rows", result)
 	}
 	return rows, nil
 }

@@ -34,7 +34,7 @@ func CheckColumns(t *catalog.Table) error {
 		seen[c.Name] = true
 	}
 	if len(t.Columns) == 0 {
-		return value.Errorf(value.CodeSource, "the statement gives no columns").WithHint("write a statement that gives rows")
+		return value.Errorf(value.CodeSource, "the statement returns no columns").WithHint("write a statement that returns rows")
 	}
 	return nil
 }

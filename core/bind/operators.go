@@ -177,7 +177,7 @@ func (x *exprBinder) array(e *syntax.Array, org plan.Origin) plan.Expr {
 	args := x.unify(x.bindAll(e.Items), e.Items, "ARRAY")
 	elem := args[0].Type().Kind
 	if elem.IsArray() {
-		x.b.fail(e.Span, value.Errorf(value.CodeUnsupported, "arrays have one dimension here"))
+		x.b.fail(e.Span, value.Errorf(value.CodeUnsupported, "only one-dimensional arrays are supported"))
 	}
 	items := make([]value.Value, len(args))
 	for i, a := range args {

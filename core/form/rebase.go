@@ -27,7 +27,7 @@ func Rebase(seen, now string, list ...Edit) ([]Edit, error) {
 }
 
 func rebased(e Edit, was, is *Form) (Edit, error) {
-	gone := refuse("the text has changed meanwhile, and what was to be edited is not there as it was").WithHint("look at it again")
+	gone := refuse("the text has changed meanwhile, and what was to be edited is not there as it was").WithHint("review it again")
 	if len(was.Blocks) != len(is.Blocks) || e.Block < 0 || e.Block >= max(1, len(was.Blocks)) {
 		return e, gone
 	}

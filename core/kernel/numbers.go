@@ -127,7 +127,7 @@ func addNumbers(r *registry) {
 // floatToDecimal keeps 15 significant digits, as PostgreSQL's cast does.
 func floatToDecimal(f float64) (value.Decimal, error) {
 	if math.IsNaN(f) || math.IsInf(f, 0) {
-		return value.Decimal{}, value.Errorf(value.CodeUnsupported, "numeric holds neither NaN nor infinity here")
+		return value.Decimal{}, value.Errorf(value.CodeUnsupported, "NaN and infinity are not supported in numeric columns")
 	}
 	return value.ParseDecimal(new(big.Float).SetFloat64(f).Text('g', 15))
 }

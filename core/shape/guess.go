@@ -35,10 +35,10 @@ func (g *Guess) Merge(o Guess) {
 func (g *Guess) See(text []byte, plain bool) error {
 	g.Values++
 	if !plain && !utf8.Valid(text) {
-		return errors.New("the text is not UTF-8")
+		return errors.New("the string is not UTF-8")
 	}
 	if !plain && bytes.IndexByte(text, 0) >= 0 {
-		return errors.New("the text has the character 0")
+		return errors.New("the string contains a NUL character")
 	}
 	if g.notBool && g.notInt && g.notNumber && g.notFloat && g.notDate && g.notMoment {
 		return nil

@@ -73,7 +73,7 @@ func ParseList(elem Kind, s string) ([]Value, error) {
 			for ; i < len(t) && t[i] != ','; i++ {
 				switch t[i] {
 				case '{', '}':
-					return nil, Errorf(CodeUnsupported, "arrays have one dimension here")
+					return nil, Errorf(CodeUnsupported, "only one-dimensional arrays are supported")
 				case '"':
 					return nil, bad()
 				case '\\':
