@@ -145,13 +145,23 @@ func (s *Store) Sources(ctx context.Context) ([]*Source, error) {
 		if err := rows.Scan(&src.Name, &src.Kind, &src.Note, &config, &found, &at, &hidden, &shapes, &types, &declared); err != nil {
 			return nil, fmt.Errorf("reading the sources: %w", err)
 		}
-		if err := errors.Join(json.Unmarshal([]byte(config), &src.Config), json.Unmarshal([]byte(hidden), &src.Hidden), json.Unmarshal([]byte(shapes), &src.Shapes), json.Unmarshal([]byte(types), &src.Types), json.Unmarshal([]byte(declared), &src.Declared)); err != nil {
+		var k struct {
+			config   keptConfig
+			shapes   []keptShape
+			declared []keptDeclared
+			found    keptSource
+		}
+		err := errors.Join(json.Unmarshal([]byte(config), &k.config), json.Unmarshal([]byte(hidden), &src.Hidden), json.Unmarshal([]byte(shapes), &k.shapes), json.Unmarshal([]byte(types), &src.Types), json.Unmarshal([]byte(declared), &k.declared))
+		if found.Valid {
+			err = errors.Join(err, json.Unmarshal([]byte(found.String), &k.found))
+		}
+		if err != nil {
 			return nil, fmt.Errorf("reading the source %s: %w", src.Name, err)
 		}
+		src.Config, src.Shapes = k.config.config(), each(k.shapes, keptShape.shape)
+		src.Declared = each(k.declared, func(d keptDeclared) catalog.DeclaredKey { return catalog.DeclaredKey(d) })
 		if found.Valid {
-			if err := json.Unmarshal([]byte(found.String), &src.Found); err != nil {
-				return nil, fmt.Errorf("reading the source %s: %w", src.Name, err)
-			}
+			src.Found = k.found.found()
 			src.FoundAt, _ = time.Parse(timeFormat, at.String)
 		}
 		out = append(out, &src)
@@ -162,7 +172,8 @@ func (s *Store) Sources(ctx context.Context) ([]*Source, error) {
 // putSource adds or replaces a source.
 func putSource(ctx context.Context, tx *sql.Tx, src *Source) error {
 	row := []any{src.Name, src.Kind, src.Note}
-	for _, part := range []any{src.Config, append([]string{}, src.Hidden...), append([]*shape.Shape{}, src.Shapes...), orEmpty(src.Types), append([]catalog.DeclaredKey{}, src.Declared...)} {
+	for _, part := range []any{configForm(src.Config), append([]string{}, src.Hidden...), append([]keptShape{}, each(src.Shapes, shapeForm)...), orEmpty(src.Types),
+		append([]keptDeclared{}, each(src.Declared, func(d catalog.DeclaredKey) keptDeclared { return keptDeclared(d) })...)} {
 		b, err := json.Marshal(part)
 		if err != nil {
 			return err
@@ -171,7 +182,7 @@ func putSource(ctx context.Context, tx *sql.Tx, src *Source) error {
 	}
 	var found, at any
 	if src.Found != nil {
-		b, err := json.Marshal(src.Found)
+		b, err := json.Marshal(foundForm(src.Found))
 		if err != nil {
 			return err
 		}

@@ -33,7 +33,7 @@ func (s *Store) Views(ctx context.Context) ([]*catalog.View, error) {
 		if err := rows.Scan(&v.Layer, &v.Name, &v.SQL, &v.Description, &v.Revision, &notes); err != nil {
 			return nil, fmt.Errorf("reading the views: %w", err)
 		}
-		if err := json.Unmarshal([]byte(notes), &v.Notes); err != nil {
+		if v.Notes, err = notesOf(notes); err != nil {
 			return nil, fmt.Errorf("reading the notes of %s: %w", v.FullName(), err)
 		}
 		out = append(out, &v)
@@ -60,18 +60,18 @@ func putView(ctx context.Context, tx *sql.Tx, v *catalog.View, message string, b
 		return err
 	}
 	v.Revision = last + 1
-	notes, err := json.Marshal(v.Notes)
+	notes, err := notesText(v.Notes)
 	if err != nil {
 		return err
 	}
 	if _, err := tx.ExecContext(ctx, `INSERT INTO view (layer, name, sql, description, saved_at, revision, notes) VALUES (?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT (layer, name) DO UPDATE SET sql = excluded.sql, description = excluded.description, saved_at = excluded.saved_at,
 			revision = excluded.revision, notes = excluded.notes`,
-		v.Layer, v.Name, v.SQL, v.Description, at, v.Revision, string(notes)); err != nil {
+		v.Layer, v.Name, v.SQL, v.Description, at, v.Revision, notes); err != nil {
 		return err
 	}
 	_, err = tx.ExecContext(ctx, "INSERT INTO revision (layer, name, number, sql, description, message, saved_at, notes) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-		v.Layer, v.Name, v.Revision, v.SQL, v.Description, message, at, string(notes))
+		v.Layer, v.Name, v.Revision, v.SQL, v.Description, message, at, notes)
 	return err
 }
 
@@ -88,7 +88,7 @@ func (s *Store) Revisions(ctx context.Context, layer, name string) ([]*Revision,
 		var at, notes string
 		err := rows.Scan(&r.Number, &r.SQL, &r.Description, &r.Message, &at, &notes)
 		if err == nil {
-			err = json.Unmarshal([]byte(notes), &r.Notes)
+			r.Notes, err = notesOf(notes)
 		}
 		if err != nil {
 			return nil, fmt.Errorf("reading the revisions of %s.%s: %w", layer, name, err)

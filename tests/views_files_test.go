@@ -135,7 +135,7 @@ func TestBreachesOfFiles(t *testing.T) {
 		{"sources/store.yaml", "kind: [1", "sources/store.yaml:1:1: this is not YAML"},
 		{"sources/store.yaml", "", "sources/store.yaml: the file is empty"},
 		{"sources/store.yaml", "kind: sqlight\nconfig: {path: " + dir + "}\n", `no kind of source called "sqlight"`},
-		{"sources/store.yaml", "kind: sqlite\nconfig: {path: " + dir + "/none.db}\n", "there is nothing at"},
+		{"sources/store.yaml", "kind: sqlite\nconfig: {path: " + dir + "/none.db}\n", "does not exist"},
 		{"sources/store.yaml", "kind: postgresql\nconfig: {host: h, port: '5432'}\n", "sources/store.yaml:2:25: config.port should be a whole number"},
 		{"sources/store.yaml", "kind: postgresql\nconfig: {host: h, port: 99999}\n", "99999 is not a port"},
 		{"sources/store.yaml", "kind: sqlite\nconfig: {pth: x}\n", `sources/store.yaml:2:10: there is no key "pth" here`},

@@ -31,30 +31,16 @@ const (
 	sourcesPath = "sources"
 )
 
-// projectDoc is what project.yaml says.
-type projectDoc struct {
-	Layers []layerDoc `json:"layers"`
-}
-
-// layerDoc is a layer with what its views are, by name.
-type layerDoc struct {
-	Name        string            `json:"name"`
-	Description string            `json:"description"`
-	Views       map[string]string `json:"views"`
-	// Notes are what is said of views beside their description, by name.
-	Notes map[string]catalog.Notes `json:"notes,omitempty"`
-}
-
 // sourceDoc is how a source is reached and what was chosen about it. Passwords
 // that Rovik keeps are not in it, nor what was measured.
 type sourceDoc struct {
-	Kind     string                `json:"kind"`
-	Note     string                `json:"note,omitempty"`
-	Config   connect.Config        `json:"config"`
-	Hidden   []string              `json:"hidden,omitempty"`
-	Shapes   []*shape.Shape        `json:"shapes,omitempty"`
-	Types    connect.ColumnTypes   `json:"types,omitempty"`
-	Declared []catalog.DeclaredKey `json:"declared,omitempty"`
+	Kind     string
+	Note     string
+	Config   connect.Config
+	Hidden   []string
+	Shapes   []*shape.Shape
+	Types    connect.ColumnTypes
+	Declared []catalog.DeclaredKey
 }
 
 // Files returns the project as files, by their path: one for each view and
@@ -62,14 +48,14 @@ type sourceDoc struct {
 func (vs *Views) Files() (map[string][]byte, error) {
 	s := vs.project.Now()
 	out := map[string][]byte{}
-	doc := projectDoc{Layers: []layerDoc{}}
+	doc := projectFileForm{Layers: []layerFileForm{}}
 	for _, l := range s.Catalog().Layers() {
-		of := layerDoc{Name: l.Name, Description: l.Description, Views: map[string]string{}, Notes: map[string]catalog.Notes{}}
+		of := layerFileForm{Name: l.Name, Description: l.Description, Views: map[string]string{}, Notes: map[string]notesFileForm{}}
 		for _, v := range s.Catalog().Views() {
 			if v.Layer == l.Name {
 				of.Views[v.Name] = v.Description
 				if !v.Notes.Empty() {
-					of.Notes[v.Name] = v.Notes
+					of.Notes[v.Name] = noteForms(v.Notes)
 				}
 				out[viewPath(v)] = []byte(v.SQL + "\n")
 			}
@@ -81,7 +67,7 @@ func (vs *Views) Files() (map[string][]byte, error) {
 		return nil, err
 	}
 	for _, src := range s.Sources() {
-		if out[sourcePath(src.Record.Name)], err = toYAML(docOf(src.Record)); err != nil {
+		if out[sourcePath(src.Record.Name)], err = toYAML(docOf(src.Record).form()); err != nil {
 			return nil, err
 		}
 	}
@@ -263,11 +249,12 @@ func (im *Imported) readSources(files map[string][]byte) {
 			im.gone = append(im.gone, name)
 			continue
 		}
-		var d sourceDoc
-		if err := fromYAML(files[c.Path], &d); err != nil {
+		var form sourceFileForm
+		if err := fromYAML(files[c.Path], &form); err != nil {
 			im.Breaches = append(im.Breaches, yamlBreach(c.Path, err))
 			continue
 		}
+		d := form.doc()
 		if err := d.check(name); err != nil {
 			b := Breach{Path: c.Path, Message: err.Error()}
 			var ve *value.Error
@@ -301,7 +288,7 @@ func (d sourceDoc) check(name string) error {
 
 // readViews reads layers and views, and binds the views.
 func (vs *Views) readViews(im *Imported, files map[string][]byte) {
-	var doc projectDoc
+	var doc projectFileForm
 	if err := fromYAML(files[projectFile], &doc); err != nil {
 		im.Breaches = append(im.Breaches, yamlBreach(projectFile, err))
 		return
@@ -318,7 +305,7 @@ func (vs *Views) readViews(im *Imported, files map[string][]byte) {
 		seen[l.Name] = true
 		im.layers = append(im.layers, catalog.Layer{Name: l.Name, Description: l.Description})
 		for name, description := range l.Views {
-			v := &catalog.View{Layer: l.Name, Name: name, Description: description, Notes: l.Notes[name]}
+			v := &catalog.View{Layer: l.Name, Name: name, Description: description, Notes: l.Notes[name].notes()}
 			text, ok := files[viewPath(v)]
 			if err := project.CheckName("view", name); err != nil {
 				breach(projectFile, err.Error())
