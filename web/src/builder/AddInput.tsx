@@ -9,6 +9,7 @@ import { addRelation, relationsLike, type Relation } from './relations'
 import { percent, Shares } from './Shares'
 import type { Builder } from './useBuilder'
 import { Verbatim } from './Verbatim'
+import { ErrorLine } from '../shell/parts'
 
 interface Props {
   builder: Builder
@@ -157,7 +158,7 @@ function JoinPanel({ builder, block, at, name, more, onDone }: { builder: Builde
         </Button>
       </Flex>
       {suggested.isPending && <Text color="faint">Looking for keys, alike names, and values that meet…</Text>}
-      {suggested.isError && <Text color="kept">{suggested.error.message}</Text>}
+      {suggested.isError && <ErrorLine of={suggested.error} />}
       {suggested.data?.length === 0 && (
         <Text color="faint" fontSize="12px">
           No key leads there, no names are alike, and no values meet. Write the condition once it is joined.
@@ -225,9 +226,7 @@ function Suggestion({ builder, block, at, name, suggestion: s, first, onTake }: 
         </Text>
       )}
       {measured.isError && (
-        <Text color="kept" fontSize="11px">
-          {measured.error.message}
-        </Text>
+        <ErrorLine of={measured.error} fontSize="11px" />
       )}
       {m && <Shares measure={m} />}
       {best && (

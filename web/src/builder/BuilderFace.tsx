@@ -10,6 +10,7 @@ import { RowParts } from './RowParts'
 import { AddRows, Union } from './Union'
 import type { Said } from '../views/useSaid'
 import type { Builder } from './useBuilder'
+import { ErrorLine } from '../shell/parts'
 
 interface Props {
   builder: Builder
@@ -44,9 +45,7 @@ export function BuilderFace({ builder, catalog, sources, pieces, chosen, onChoos
     <Box flex="1" minH="0" overflowY="auto" overflowX="hidden" bg="sheet" data-testid="builder" data-current={builder.current} onKeyDown={key}>
       {problem && (
         <Box px="2" py="1" bg="rail" borderBottom="1px solid" borderColor="line" role="alert" data-testid="builder-problem">
-          <Text color="kept" fontSize="12px">
-            {problem.message}
-          </Text>
+          <ErrorLine of={problem} />
           {problem.hint && (
             <Text color="faint" fontSize="12px">
               {problem.hint}

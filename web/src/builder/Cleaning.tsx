@@ -5,6 +5,7 @@ import { api, type CleaningOffer, type CleaningStep } from '../api/client'
 import { count } from '../lib/text'
 import { small, tiny } from './parts'
 import type { Builder } from './useBuilder'
+import { ErrorLine } from '../shell/parts'
 
 /** What the values of an output are like, and the steps that would put them right. */
 export function Cleaning({ builder, block, at, name, type, onClose }: { builder: Builder; block: number; at: number; name: string; type: string; onClose: () => void }) {
@@ -18,7 +19,7 @@ export function Cleaning({ builder, block, at, name, type, onClose }: { builder:
     <Box mx="1" mb="1" p="1.5" border="1px solid" borderColor="tide" borderRadius="3px" bg="paper" fontSize="12px" data-testid="cleaning" onKeyDown={(e) => e.key === 'Escape' && onClose()}>
       <Flex align="baseline" gap="2" color="faint" fontSize="11px">
         {profile.isPending && 'Its source counts the values…'}
-        {profile.isError && <Text color="kept">{profile.error.message}</Text>}
+        {profile.isError && <ErrorLine of={profile.error} />}
         {p && (
           <Text>
             {p.of}: {p.sampled ? `the first ${count(p.rows)} rows` : `${count(p.rows)} rows`}, {count(p.different)} distinct{p.whole || p.sampled ? '' : ' and more'}

@@ -8,6 +8,7 @@ import { hueOf } from '../theme'
 import { Field, Locked, Mark, Section, select, tiny, worst } from './parts'
 import { Shares } from './Shares'
 import type { Builder } from './useBuilder'
+import { ErrorLine } from '../shell/parts'
 
 const joins = [
   ['inner', 'inner join: matching rows'],
@@ -186,9 +187,7 @@ function Measured({ builder, block, at, left, right }: { builder: Builder; block
         </Text>
       )}
       {m.isError && (
-        <Text color="kept" fontSize="11px">
-          {m.error.message}
-        </Text>
+        <ErrorLine of={m.error} fontSize="11px" />
       )}
       {m.data && <Shares measure={m.data} />}
     </Box>

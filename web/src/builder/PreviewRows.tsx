@@ -2,6 +2,7 @@ import { Box, chakra, Text } from '@chakra-ui/react'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { api, type Query } from '../api/client'
 import { count, isNumeric, millis } from '../lib/text'
+import { ErrorLine } from '../shell/parts'
 
 /** The first rows of a text as it is, read anew after each step. */
 export function usePreview(query: Query, active: boolean) {
@@ -10,7 +11,7 @@ export function usePreview(query: Query, active: boolean) {
 }
 
 export function PreviewLine({ preview: p }: { preview: ReturnType<typeof usePreview> }) {
-  if (p.isError) return <Text color="kept" truncate title={p.error.message}>{p.error.message}</Text>
+  if (p.isError) return <ErrorLine of={p.error} truncate title={p.error.message} />
   if (!p.data) return <Text>Reading the first rows…</Text>
   return (
     <Text data-testid="preview-line" data-state={p.isFetching ? 'reading' : 'read'}>

@@ -6,6 +6,7 @@ import { api, type Built, type FormBlock, type FormColumn, type InputFacts, type
 import { count } from '../lib/text'
 import { Field, literal, Locked, Mark, nameFrom, Section, select, small, tiny, worst } from './parts'
 import type { Builder } from './useBuilder'
+import { ErrorLine } from '../shell/parts'
 
 interface Props {
   builder: Builder
@@ -89,7 +90,7 @@ function NewFilter({ builder, block, at, inputs }: { builder: Builder; block: Fo
       {found && (
         <Box ml="16px" mt="1" maxH="96px" overflowY="auto" data-testid="filter-values">
           {profile.isFetching && <Text color="faint">Counting its values…</Text>}
-          {profile.isError && <Text color="kept">{profile.error.message}</Text>}
+          {profile.isError && <ErrorLine of={profile.error} />}
           <Flex wrap="wrap" gap="1">
             {profile.data?.values.map((v) => (
               <Button key={String(v.value)} {...small} h="18px" fontFamily="mono" whiteSpace="pre" aria-pressed={values.includes(v.value)} bg={values.includes(v.value) ? 'deep' : 'sheet'} title={`${count(v.rows)} rows`} onClick={() => setValues((s) => (s.includes(v.value) ? s.filter((x) => x !== v.value) : [...s, v.value]))}>

@@ -1,8 +1,9 @@
-import { Box, Button, chakra, Flex, Text, Textarea } from '@chakra-ui/react'
+import { Box, Button, chakra, Flex, Textarea } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api } from '../api/client'
 import { select, small, tiny } from './parts'
+import { ErrorLine } from '../shell/parts'
 
 /** Kinds of sources that take statements of their own. */
 const speaking = ['postgresql', 'mariadb', 'sqlite', 'document']
@@ -37,9 +38,7 @@ export function Verbatim({ onTake, onClose }: { onTake: (name: string) => void; 
       </Flex>
       <Textarea size="xs" rows={3} bg="sheet" borderColor="line" fontFamily="mono" fontSize="12px" spellCheck={false} autoFocus aria-label="The statement" value={text} onChange={(e) => setText(e.target.value)} />
       {told.isError && !told.isFetching && (
-        <Text color="kept" fontSize="11px" role="alert">
-          {told.error.message}
-        </Text>
+        <ErrorLine of={told.error} fontSize="11px" />
       )}
       <Button {...small} mt="1" disabled={!text.trim()} loading={told.isFetching} onClick={() => void take()}>
         Take it as an input

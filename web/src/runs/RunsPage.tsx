@@ -7,6 +7,7 @@ import { bytes, count, millis } from '../lib/text'
 import { Title } from '../shell/Title'
 import { Drawing } from '../waterline/Drawing'
 import { PieceNote } from '../waterline/PieceNote'
+import { ErrorLine, Head } from '../shell/parts'
 
 /** What was executed and what crossed for it. */
 export function RunsPage({ catalog }: { catalog: Catalog }) {
@@ -22,7 +23,7 @@ export function RunsPage({ catalog }: { catalog: Catalog }) {
           Runs
         </Title>
       </Flex>
-      {runs.isError && <Text p="6" color="kept">{runs.error.message}</Text>}
+      {runs.isError && <ErrorLine of={runs.error} p="6" />}
       {runs.isSuccess && list.length === 0 && <Text p="6" color="faint">Nothing was run yet. Open a view and press Run.</Text>}
       {run && (
         <Flex flex="1" minH="0">
@@ -33,15 +34,7 @@ export function RunsPage({ catalog }: { catalog: Catalog }) {
                   <col key={i} style={{ width }} />
                 ))}
               </colgroup>
-              <thead>
-                <chakra.tr color="faint" fontSize="11px" position="sticky" top="0" bg="rail">
-                  {['began', 'state', 'query', 'crossed', 'bytes', 'took'].map((h, i) => (
-                    <chakra.th key={h} px="1.5" py="1" fontWeight="400" textAlign={i > 2 ? 'right' : 'left'}>
-                      {h}
-                    </chakra.th>
-                  ))}
-                </chakra.tr>
-              </thead>
+              <Head names={['began', 'state', 'query', 'crossed', 'bytes', 'took']} numbers={[3, 4, 5]} sticky="rail" />
               <tbody>
                 {list.map((r) => (
                   <chakra.tr key={r.id} cursor="pointer" bg={r === run ? 'sheet' : undefined} borderBottom="1px solid" borderColor="line" _hover={{ bg: 'sheet' }} onClick={() => (setId(r.id), setChosen(null))}>

@@ -4,6 +4,7 @@ import { useEffect, useState } from 'react'
 import { useNavigate } from 'react-router'
 import { api, type Match } from '../api/client'
 import { useOffered } from '../lib/commands'
+import { ErrorLine } from './parts'
 
 interface Found {
   to: string
@@ -93,7 +94,7 @@ function Sheet({ onClose }: { onClose: () => void }) {
           }}
         />
         <Box maxH="420px" overflowY="auto" borderTop="1px solid" borderColor="line">
-          {error && <Text p="2" color="kept">{error.message}</Text>}
+          {error && <ErrorLine of={error} p="2" />}
           {found.map((f, i) => (
             <chakra.button key={f.to} type="button" display="block" w="100%" textAlign="left" px="3" py="1" bg={i === at ? 'sea' : undefined} ref={i === at ? (e: HTMLElement | null) => e?.scrollIntoView({ block: 'nearest' }) : undefined} onMouseEnter={() => setAt(i)} onClick={() => go(f)}>
               <Flex gap="2" align="baseline">

@@ -3,11 +3,12 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
 import { Title } from '../shell/Title'
-import { api, ApiError, type NewSource } from '../api/client'
+import { api, type NewSource } from '../api/client'
 import { renewed } from '../lib/views'
 import { LimitInputs } from './Limits'
 import { products } from './products'
 import { Steps } from './Steps'
+import { ErrorLine, quiet } from '../shell/parts'
 
 const kinds = [
   { kind: 'postgresql', says: 'a database server', port: '5432' },
@@ -69,7 +70,6 @@ export function ConnectPage() {
     },
   })
   const error = connect.error ?? attempt.error
-  const problem = error instanceof ApiError ? error.problem : null
   const triedKind = connection.trim() ? '' : kind
 
   const line = (label: string, field: keyof typeof form, extra?: React.ComponentProps<typeof Input>) => (
@@ -144,15 +144,12 @@ export function ConnectPage() {
             <Button size="xs" type="submit" bg="tide" color="paper" loading={connect.isPending} disabled={!form.name}>
               Connect
             </Button>
-            <Button size="xs" variant="outline" color="ink" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} loading={attempt.isPending && !connect.isPending} onClick={() => attempt.mutate()}>
+            <Button {...quiet} loading={attempt.isPending && !connect.isPending} onClick={() => attempt.mutate()}>
               Test
             </Button>
           </Flex>
           {error && (
-            <Text color="kept" fontSize="12px" mt="2" role="alert">
-              {error.message}
-              {problem?.hint && ` — ${problem.hint}`}
-            </Text>
+            <ErrorLine of={error} mt="2" />
           )}
         </Box>
         <Box flex="1" minW="0" overflowY="auto" p="3">

@@ -1,11 +1,11 @@
 import { Box, Button, chakra, Flex, Input, Text } from '@chakra-ui/react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
-import { api, ApiError, type Catalog, type DeclaredKey, type SourceInfo, type Table } from '../api/client'
+import { api, type Catalog, type DeclaredKey, type SourceInfo, type Table } from '../api/client'
 import { renewed } from '../lib/views'
 import { localName } from './TableList'
+import { ErrorLine, small } from '../shell/parts'
 
-const small = { size: '2xs', variant: 'outline', color: 'ink', bg: 'sheet', borderColor: 'line', _hover: { bg: 'sea' } } as const
 const field = { size: '2xs', bg: 'sheet', fontFamily: 'mono', spellCheck: false, autoComplete: 'off', _placeholder: { color: 'faint' } } as const
 
 /** The keys of a table that were declared by hand, with what was measured of them, and a form for another. */
@@ -81,10 +81,7 @@ export function Keys({ source, table, catalog }: { source: SourceInfo; table: Ta
         </form>
       )}
       {declare.isError && (
-        <Text color="kept" role="alert">
-          {declare.error.message}
-          {declare.error instanceof ApiError && declare.error.problem.hint && ` — ${declare.error.problem.hint}`}
-        </Text>
+        <ErrorLine of={declare.error} />
       )}
     </Box>
   )

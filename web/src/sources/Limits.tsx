@@ -1,8 +1,9 @@
 import { Box, Button, Flex, Input, Text } from '@chakra-ui/react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
-import { api, ApiError, type SourceInfo } from '../api/client'
+import { api, type SourceInfo } from '../api/client'
 import { renewed } from '../lib/views'
+import { ErrorLine } from '../shell/parts'
 
 /** What a server is asked for at a time. */
 export function Limits({ source, onSaved }: { source: SourceInfo; onSaved: () => void }) {
@@ -32,10 +33,7 @@ export function Limits({ source, onSaved }: { source: SourceInfo; onSaved: () =>
       </form>
       <Text color="faint">A run that waits longer for a connection, or for an answer, ends with an error that names the source.</Text>
       {save.isError && (
-        <Text color="kept" role="alert">
-          {save.error.message}
-          {save.error instanceof ApiError && save.error.problem.hint && ` — ${save.error.problem.hint}`}
-        </Text>
+        <ErrorLine of={save.error} />
       )}
     </Box>
   )

@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link } from 'react-router'
 import { api, type QuirkImpact, type SourceInfo } from '../api/client'
+import { ErrorLine } from '../shell/parts'
 
 /** What was measured of a source, and what depends on each of it. */
 export function Quirks({ source }: { source: SourceInfo }) {
@@ -36,7 +37,7 @@ function Depending({ source, quirk }: { source: string; quirk: string }) {
   const { data, error } = useQuery({ queryKey: ['quirk-impact', source, quirk], queryFn: ({ signal }) => api.quirkImpact(source, quirk, signal), staleTime: 0, retry: false })
   return (
     <Box mt="0.5" pl="2" borderLeft="2px solid" borderColor="line" fontSize="11px" data-testid="quirk-impact">
-      {error && <Text color="kept">{error.message}</Text>}
+      {error && <ErrorLine of={error} />}
       {!data && !error && <Text color="faint">Comparing plans…</Text>}
       {data && (
         <>

@@ -1,8 +1,7 @@
 import { Box, Button, chakra, Flex, Input, Text } from '@chakra-ui/react'
 import { columnTypes, misfits, moved, renamed, type ShapeColumn, type ShapeTable, type Trial } from './shapes'
+import { Head, small } from '../shell/parts'
 
-const head = { fontSize: '11px', color: 'faint', fontWeight: '400', textAlign: 'left', px: '1', py: '1' } as const
-const small = { size: '2xs', variant: 'outline', color: 'ink', bg: 'sheet', borderColor: 'line', _hover: { bg: 'sea' } } as const
 const tiny = { size: '2xs', variant: 'ghost', color: 'faint', minW: '18px', px: '0', _hover: { bg: 'sea', color: 'ink' } } as const
 
 interface Props {
@@ -35,15 +34,7 @@ export function ShapeColumns({ language, table, parent, made, onChange, onDrop }
         )}
       </Flex>
       <chakra.table w="100%" fontSize="12px" borderCollapse="collapse" data-testid="shape-columns">
-        <thead>
-          <tr>
-            {['', 'column', 'path', 'type', 'else it is', 'in the sample', ''].map((h, i) => (
-              <chakra.th key={i} {...head}>
-                {h}
-              </chakra.th>
-            ))}
-          </tr>
-        </thead>
+        <Head names={['', 'column', 'path', 'type', 'else it is', 'in the sample', '']} />
         <tbody>
           {table.columns.map((c, i) => {
             const seen = seenOf(c)

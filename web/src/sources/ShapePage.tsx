@@ -10,8 +10,8 @@ import { hueOf } from '../theme'
 import { ShapeColumns } from './ShapeColumns'
 import { ShapeRows } from './ShapeRows'
 import { tablesOf, withTable, type Place, type Shape } from './shapes'
+import { ErrorLine, small } from '../shell/parts'
 
-const small = { size: '2xs', variant: 'outline', color: 'ink', bg: 'sheet', borderColor: 'line', _hover: { bg: 'sea' } } as const
 
 /** How nested records become tables: a record on one side, the tables that the shape makes of it on the other, live. */
 export function ShapePage({ catalog }: { catalog: Catalog }) {
@@ -30,10 +30,7 @@ export function ShapePage({ catalog }: { catalog: Catalog }) {
   return (
     <Flex direction="column" h="100%">
       {error && (
-        <Text p="3" color="kept" role="alert">
-          {error.message}
-          {error instanceof ApiError && error.problem.hint && ` — ${error.problem.hint}`}
-        </Text>
+        <ErrorLine of={error} p="3" />
       )}
       {sets.data && !own && (
         <Text p="3" color="kept" role="alert">
@@ -119,11 +116,8 @@ function Workbench({ catalog, source, kept, shape, setShape, proposeAgain, propo
         </Flex>
       </Flex>
       {save.isError && (
-        <Flex px="3" py="1" gap="3" align="baseline" fontSize="12px" borderBottom="1px solid" borderColor="line" role="alert">
-          <Text color="kept">
-            {save.error.message}
-            {saving?.hint && ` — ${saving.hint}`}
-          </Text>
+        <Flex px="3" py="1" gap="3" align="baseline" fontSize="12px" borderBottom="1px solid" borderColor="line">
+          <ErrorLine of={save.error} />
           {saving?.code === '2BP01' && (
             <Button {...small} color="kept" onClick={() => save.mutate(true)}>
               Save anyway
@@ -163,10 +157,7 @@ function Workbench({ catalog, source, kept, shape, setShape, proposeAgain, propo
             ))}
           </Flex>
           {problem && (
-            <Text px="3" py="1" fontSize="12px" color="kept" role="alert" borderBottom="1px solid" borderColor="line">
-              {problem.message}
-              {problem.hint && ` — ${problem.hint}`}
-            </Text>
+            <ErrorLine of={problem} px="3" py="1" borderBottom="1px solid" borderColor="line" />
           )}
           <Box flex="1" minH="0" overflow="auto">
             <ShapeColumns language={shape.language} table={chosen.table} parent={chosen.at.length > 0} made={made} onChange={(t) => setShape(withTable(shape, chosen.at, t))} onDrop={() => { setShape(withTable(shape, chosen.at, null)); setAt([]) }} />

@@ -3,7 +3,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Plus, RefreshCw } from 'lucide-react'
 import { useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
-import { api, ApiError, type Catalog, type SourceInfo } from '../api/client'
+import { api, type Catalog, type SourceInfo } from '../api/client'
 import { renewed } from '../lib/views'
 import { middle } from '../lib/text'
 import { Differences } from './Differences'
@@ -14,6 +14,7 @@ import { Steps } from './Steps'
 import { localName, TableList } from './TableList'
 import { TableSheet } from './TableSheet'
 import { Health, History, Sent } from './Watching'
+import { ErrorLine, small } from '../shell/parts'
 
 /** What is connected: tables with types and keys, and how each source behaves. */
 export function SourcesPage({ catalog }: { catalog: Catalog }) {
@@ -127,13 +128,13 @@ function Head({ source }: { source: SourceInfo }) {
       </Flex>
       <Health source={source} />
       {source.note && <Text color="narrowed">{source.note}</Text>}
-      {check.isError && <Failure error={check.error} />}
+      {check.isError && <ErrorLine of={check.error} />}
       {shown === 'history' && <History key={source.health?.at} source={source.name} />}
       {shown === 'limits' && <Limits source={source} onSaved={() => setShown(null)} />}
       {shown === 'sent' && <Sent source={source.name} />}
       {refresh.isSuccess && <Text color="folded">It answers; the catalogue is fresh.</Text>}
-      {refresh.isError && <Failure error={refresh.error} />}
-      {compare.isError && <Failure error={compare.error} />}
+      {refresh.isError && <ErrorLine of={refresh.error} />}
+      {compare.isError && <ErrorLine of={compare.error} />}
       {differs && !refresh.isSuccess && (
         <Box bg="sheet" border="1px solid" borderColor="line" borderRadius="4px" px="2" py="1" my="1">
           <Flex align="baseline" gap="2">
@@ -151,7 +152,7 @@ function Head({ source }: { source: SourceInfo }) {
           <Differences report={differs} />
         </Box>
       )}
-      {steps.isError && <Failure error={steps.error} />}
+      {steps.isError && <ErrorLine of={steps.error} />}
       {steps.data && (
         <Box bg="sheet" border="1px solid" borderColor="line" borderRadius="4px" px="2" my="1">
           <Steps kind={source.kind} steps={steps.data} />
@@ -159,7 +160,7 @@ function Head({ source }: { source: SourceInfo }) {
       )}
       {remove.isError && (
         <Flex gap="3" align="baseline">
-          <Failure error={remove.error} />
+          <ErrorLine of={remove.error} />
           <Button {...small} color="kept" onClick={() => remove.mutate(true)}>
             Remove anyway
           </Button>
@@ -169,17 +170,5 @@ function Head({ source }: { source: SourceInfo }) {
         </Flex>
       )}
     </Box>
-  )
-}
-
-const small = { size: '2xs', variant: 'outline', color: 'ink', bg: 'sheet', borderColor: 'line', _hover: { bg: 'sea' } } as const
-
-function Failure({ error }: { error: Error }) {
-  const problem = error instanceof ApiError ? error.problem : null
-  return (
-    <Text color="kept" role="alert">
-      {error.message}
-      {problem?.hint && ` — ${problem.hint}`}
-    </Text>
   )
 }

@@ -5,10 +5,10 @@ import { Link } from 'react-router'
 import { api, ApiError, type SourceInfo, type Table } from '../api/client'
 import { renewed } from '../lib/views'
 import { count, middle } from '../lib/text'
+import { ErrorLine, small } from '../shell/parts'
 
 export const localName = (t: Table) => (t.schema ? `${t.schema}.${t.name}` : t.name)
 
-const small = { size: '2xs', variant: 'outline', color: 'ink', bg: 'sheet', borderColor: 'line', _hover: { bg: 'sea' } } as const
 
 /** The tables of a source; those that queries can name are chosen here. */
 export function TableList({ source, table }: { source: SourceInfo; table?: Table }) {
@@ -97,9 +97,8 @@ export function TableList({ source, table }: { source: SourceInfo; table?: Table
             Expose {ticked.size === all.length ? 'all' : `these ${ticked.size}`}
           </Button>
           {hide.isError && (
-            <Box mt="1" role="alert">
-              <Text color="kept">{hide.error.message}</Text>
-              {problem?.hint && <Text color="faint">{problem.hint}</Text>}
+            <Box mt="1">
+              <ErrorLine of={hide.error} />
               {problem?.code === '2BP01' && (
                 <Button {...small} mt="1" color="kept" onClick={() => hide.mutate(true)}>
                   Hide anyway

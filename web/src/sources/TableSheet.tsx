@@ -7,8 +7,8 @@ import { renewed } from '../lib/views'
 import { count, isNumeric, middle } from '../lib/text'
 import { Keys } from './Keys'
 import { columnTypes } from './shapes'
+import { ErrorLine, Head, small } from '../shell/parts'
 
-const head = { fontSize: '11px', color: 'faint', fontWeight: '400', textAlign: 'left', px: '2', py: '1', borderBottom: '1px solid', borderColor: 'line' } as const
 const number = { px: '2', textAlign: 'right', fontVariantNumeric: 'tabular-nums', whiteSpace: 'nowrap' } as const
 
 /** A table's columns with types and keys and, once it was looked at, what its source measured and its first rows. */
@@ -54,24 +54,18 @@ export function TableSheet({ source, catalog, table, shaped, retypable }: { sour
             </Text>
           </Link>
         )}
-        <Button size="2xs" variant="outline" color="ink" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} loading={look.isFetching} title="Have its source measure the columns, and show the first rows" onClick={() => (looking ? void look.refetch() : setLooking(true))}>
+        <Button {...small} loading={look.isFetching} title="Have its source measure the columns, and show the first rows" onClick={() => (looking ? void look.refetch() : setLooking(true))}>
           {look.data ? 'Look again' : 'Look at it'}
         </Button>
       </Flex>
       {look.isError && (
-        <Text color="kept" fontSize="12px" role="alert">
-          {look.error.message}
-          {look.error instanceof ApiError && look.error.problem.hint && ` — ${look.error.problem.hint}`}
-        </Text>
+        <ErrorLine of={look.error} />
       )}
       {retype.isError && (
-        <Flex gap="3" align="baseline" fontSize="12px" role="alert">
-          <Text color="kept">
-            {retype.error.message}
-            {refused?.hint && ` — ${refused.hint}`}
-          </Text>
+        <Flex gap="3" align="baseline" fontSize="12px">
+          <ErrorLine of={retype.error} />
           {refused?.code === '2BP01' && (
-            <Button size="2xs" variant="outline" color="kept" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} onClick={() => retype.variables && retype.mutate({ ...retype.variables, force: true })}>
+            <Button {...small} color="kept" onClick={() => retype.variables && retype.mutate({ ...retype.variables, force: true })}>
               Change anyway
             </Button>
           )}
@@ -83,15 +77,7 @@ export function TableSheet({ source, catalog, table, shaped, retypable }: { sour
         </Text>
       )}
       <chakra.table w="100%" fontSize="12px" borderCollapse="collapse" bg="sheet" data-testid="columns">
-        <thead>
-          <tr>
-            {columns.map((h) => (
-              <chakra.th key={h} {...head} textAlign={h === 'NULL' || h === 'distinct' ? 'right' : 'left'}>
-                {h}
-              </chakra.th>
-            ))}
-          </tr>
-        </thead>
+        <Head names={columns} numbers={columns.flatMap((h, i) => (h === 'NULL' || h === 'distinct' ? [i] : []))} />
         <tbody>
           {(table.columns ?? []).map((c) => {
             const own = measured?.columns.find((x) => x.name === c.name)
@@ -156,7 +142,7 @@ export function TableSheet({ source, catalog, table, shaped, retypable }: { sour
                     {middle(l.native, 24)}: {l.reason}
                   </Text>
                   {l.asText && (
-                    <Button ml="auto" size="2xs" variant="outline" color="ink" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} loading={retype.isPending && retype.variables?.column === l.name} title={`As text: ${l.asText}`} onClick={() => retype.mutate({ column: l.name, type: 'text' })}>
+                    <Button ml="auto" {...small} loading={retype.isPending && retype.variables?.column === l.name} title={`As text: ${l.asText}`} onClick={() => retype.mutate({ column: l.name, type: 'text' })}>
                       Expose as text
                     </Button>
                   )}
@@ -243,15 +229,11 @@ function FirstRows({ look }: { look: Look }) {
       </Text>
       <Box overflowX="auto" border="1px solid" borderColor="line" bg="sheet">
         <chakra.table fontSize="12px" borderCollapse="collapse" data-testid="first-rows">
-          <thead>
-            <tr>
-              {look.columns.map((c) => (
-                <chakra.th key={c.name} {...head} fontWeight="600" color="ink" whiteSpace="nowrap" textAlign={isNumeric(c.type) ? 'right' : 'left'}>
-                  {c.name}
-                </chakra.th>
-              ))}
-            </tr>
-          </thead>
+          <Head names={look.columns.map((c) => (
+            <chakra.span key={c.name} fontWeight="600" color="ink">
+              {c.name}
+            </chakra.span>
+          ))} numbers={look.columns.flatMap((c, i) => (isNumeric(c.type) ? [i] : []))} />
           <tbody>
             {look.first.map((row, i) => (
               <tr key={i}>

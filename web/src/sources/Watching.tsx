@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query'
 import { api, type SourceInfo } from '../api/client'
 import { count, middle, millis, rows } from '../lib/text'
 import { Differences } from './Differences'
+import { ErrorLine } from '../shell/parts'
 
 /** How the source was when it was last checked, in a few words. */
 export function Health({ source }: { source: SourceInfo }) {
@@ -42,7 +43,7 @@ export function History({ source }: { source: string }) {
   const { data, error } = useQuery({ queryKey: ['history', source], queryFn: () => api.history(source), staleTime: 0, retry: false })
   return (
     <Box {...box} data-testid="history">
-      {error && <Text color="kept">{error.message}</Text>}
+      {error && <ErrorLine of={error} />}
       {data?.length === 0 && <Text color="faint">Nothing has changed since it was connected, as far as was looked.</Text>}
       {(data ?? []).map((e, i) => (
         <Box key={i} borderTop={i > 0 ? '1px solid' : undefined} borderColor="line" py="0.5">
@@ -63,7 +64,7 @@ export function Sent({ source }: { source: string }) {
   const { data, error } = useQuery({ queryKey: ['sent', source], queryFn: () => api.sent(source), staleTime: 0, retry: false })
   return (
     <Box {...box} data-testid="sent">
-      {error && <Text color="kept">{error.message}</Text>}
+      {error && <ErrorLine of={error} />}
       {data?.length === 0 && <Text color="faint">No run that is kept has asked it for anything.</Text>}
       {(data ?? []).map((s, i) => (
         <Box key={i} borderTop={i > 0 ? '1px solid' : undefined} borderColor="line" py="0.5">

@@ -4,6 +4,7 @@ import { useState } from 'react'
 import { Link } from 'react-router'
 import { api, type Impact } from '../api/client'
 import { columnTypes } from '../sources/shapes'
+import { ErrorLine } from '../shell/parts'
 
 const select = { h: '22px', px: '0.5', bg: 'sheet', border: '1px solid', borderColor: 'line', borderRadius: '4px', fontSize: '12px' } as const
 
@@ -46,7 +47,7 @@ export function ImpactStrip({ name, column }: { name: string; column: boolean })
             )}
           </>
         )}
-        {error && <Text color="kept">{error.message}</Text>}
+        {error && <ErrorLine of={error} />}
       </Flex>
       {open && data && (
         <Box maxH="150px" overflowY="auto">

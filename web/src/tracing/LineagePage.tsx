@@ -2,7 +2,7 @@ import { Box, Button, chakra, Flex, Input, Text } from '@chakra-ui/react'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
-import { api, ApiError, type Catalog, type LineageNode } from '../api/client'
+import { api, type Catalog, type LineageNode } from '../api/client'
 import { middle } from '../lib/text'
 import { Title } from '../shell/Title'
 import { ImpactStrip } from './ImpactStrip'
@@ -10,8 +10,8 @@ import { depths } from './layout'
 import { LineageTable, Overview } from './LineageTable'
 import { StepText } from './StepText'
 import { type Picked, Strands, svgText } from './Strands'
+import { ErrorLine, quiet } from '../shell/parts'
 
-const quiet = { size: 'xs', variant: 'outline', color: 'ink', bg: 'sheet', borderColor: 'line', _hover: { bg: 'sea' } } as const
 
 /** Where a column comes from and what it reaches, as strands or as a table. */
 export function LineagePage({ catalog }: { catalog: Catalog }) {
@@ -83,10 +83,7 @@ function LineageOf({ catalog, name }: { catalog: Catalog; name: string }) {
       </Flex>
       {down && <ImpactStrip name={name} column={column !== ''} />}
       {error && (
-        <Text p="4" color="kept" role="alert">
-          {error.message}
-          {error instanceof ApiError && error.problem.hint && ` — ${error.problem.hint}`}
-        </Text>
+        <ErrorLine of={error} p="4" />
       )}
       {whole && flat.data && <Overview view={relation} columns={flat.data} />}
       {graph.data && table && !down && flat.data?.[0] && <LineageTable column={flat.data[0]} graph={graph.data} />}

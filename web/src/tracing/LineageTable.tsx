@@ -2,8 +2,8 @@ import { Box, chakra, Text } from '@chakra-ui/react'
 import { Link } from 'react-router'
 import type { ColumnLineage, LineageGraph } from '../api/client'
 import { carries } from './layout'
+import { Head } from '../shell/parts'
 
-const head = { fontSize: '11px', color: 'faint', fontWeight: '400', textAlign: 'left', px: '2', py: '1', borderBottom: '1px solid', borderColor: 'line', position: 'sticky', top: 0, bg: 'sheet' } as const
 const cell = { px: '2', py: '0.5', borderBottom: '1px solid', borderColor: 'line', verticalAlign: 'top' } as const
 
 /** The lineage of one column for those who would rather read: from where, how, and through which views. */
@@ -12,7 +12,7 @@ export function LineageTable({ column, graph }: { column: ColumnLineage; graph: 
   return (
     <Box flex="1" minH="0" overflow="auto" p="3">
       <chakra.table w="100%" fontSize="12px" borderCollapse="collapse" bg="sheet" data-testid="lineage-table">
-        <Head names={['from', 'column', 'how', 'through']} />
+        <Head sticky="sheet" names={['from', 'column', 'how', 'through']} />
         <tbody>
           {rows.map((r, i) => (
             <tr key={i}>
@@ -32,20 +32,6 @@ export function LineageTable({ column, graph }: { column: ColumnLineage; graph: 
       </chakra.table>
       {rows.length === 0 && <Text color="faint">It comes from no source: it is a constant.</Text>}
     </Box>
-  )
-}
-
-function Head({ names }: { names: string[] }) {
-  return (
-    <thead>
-      <tr>
-        {names.map((h) => (
-          <chakra.th key={h} {...head}>
-            {h}
-          </chakra.th>
-        ))}
-      </tr>
-    </thead>
   )
 }
 
@@ -72,7 +58,7 @@ export function Overview({ view, columns }: { view: string; columns: ColumnLinea
   return (
     <Box flex="1" minH="0" overflow="auto" p="3">
       <chakra.table w="100%" fontSize="12px" borderCollapse="collapse" bg="sheet" data-testid="lineage-overview">
-        <Head names={['column', 'type', 'carries the values of', 'influenced by']} />
+        <Head sticky="sheet" names={['column', 'type', 'carries the values of', 'influenced by']} />
         <tbody>
           {columns.map((c) => {
             const influences = [...new Set(c.influences.filter((r) => r.column !== '').map((r) => `${r.table}.${r.column}`))]

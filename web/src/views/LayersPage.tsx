@@ -3,9 +3,10 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tansta
 import { useState } from 'react'
 import { Title } from '../shell/Title'
 import { Link } from 'react-router'
-import { api, ApiError, type Catalog } from '../api/client'
+import { api, type Catalog } from '../api/client'
 import { renewed } from '../lib/views'
 import { RenamePlan } from '../views/RenamePlan'
+import { ErrorLine, bare, small } from '../shell/parts'
 
 interface Row {
   was: string
@@ -51,7 +52,7 @@ function Layers({ catalog, given }: { catalog: Catalog; given: Row[] }) {
         <Text color="faint" fontSize="12px">
           A view reads its own layer or those below it.
         </Text>
-        <Button ml="auto" size="2xs" variant="outline" color="ink" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} onClick={() => setRows([...rows, { was: '', name: '', description: '' }])}>
+        <Button ml="auto" {...small} onClick={() => setRows([...rows, { was: '', name: '', description: '' }])}>
           Add a layer on top
         </Button>
       </Flex>
@@ -95,16 +96,13 @@ function Layers({ catalog, given }: { catalog: Catalog; given: Row[] }) {
           <Button size="xs" type="submit" bg="tide" color="paper" loading={save.isPending} disabled={!plan.data || plan.isError || plan.isFetching}>
             Change the layers
           </Button>
-          <Button size="xs" variant="ghost" color="ink" _hover={{ bg: 'sea' }} onClick={() => setRows(given)}>
+          <Button {...bare} onClick={() => setRows(given)}>
             Undo all
           </Button>
         </Flex>
       )}
       {problem && (
-        <Text color="kept" fontSize="12px" mt="1" role="alert">
-          {problem.message}
-          {problem instanceof ApiError && problem.problem.hint && ` — ${problem.problem.hint}`}
-        </Text>
+        <ErrorLine of={problem} mt="1" />
       )}
       {changed && plan.data && !plan.isError && (
         <Box mt="2">

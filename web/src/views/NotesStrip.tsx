@@ -1,8 +1,9 @@
-import { Box, Button, chakra, Flex, Input, Text, Textarea } from '@chakra-ui/react'
+import { Box, Button, chakra, Flex, Input, Textarea } from '@chakra-ui/react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
-import { api, ApiError, type ViewInfo } from '../api/client'
+import { api, type ViewInfo } from '../api/client'
 import { renewed } from '../lib/views'
+import { ErrorLine } from '../shell/parts'
 
 const cell = { fontSize: '12px', px: '1', py: '0', verticalAlign: 'middle' } as const
 
@@ -43,10 +44,7 @@ export function NotesStrip({ view, onDone }: { view: ViewInfo; onDone: (revision
         </Button>
       </Flex>
       {problem && (
-        <Text color="kept" mt="1" role="alert">
-          {problem.message}
-          {problem instanceof ApiError && problem.problem.hint && ` — ${problem.problem.hint}`}
-        </Text>
+        <ErrorLine of={problem} mt="1" />
       )}
       <Box mt="1" maxH="180px" overflowY="auto">
         <chakra.table w="100%">

@@ -2,9 +2,10 @@ import { Box, Button, chakra, Flex, Input, Text } from '@chakra-ui/react'
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { useNavigate } from 'react-router'
-import { api, ApiError, type Catalog, type RenameRequest, type ViewInfo } from '../api/client'
+import { api, type Catalog, type RenameRequest, type ViewInfo } from '../api/client'
 import { renewed } from '../lib/views'
 import { RenamePlan } from './RenamePlan'
+import { ErrorLine, small } from '../shell/parts'
 
 const select = { fontSize: '12px', bg: 'sheet', border: '1px solid', borderColor: 'line', borderRadius: '3px', h: '24px', px: '1' } as const
 
@@ -93,10 +94,7 @@ export function RenameStrip({ catalog, view, onRenamed, onDone }: { catalog: Cat
       </Flex>
       {removing && <Removing full={full} />}
       {problem && (
-        <Text color="kept" fontSize="12px" mt="1" role="alert">
-          {problem.message}
-          {problem instanceof ApiError && problem.problem.hint && ` — ${problem.problem.hint}`}
-        </Text>
+        <ErrorLine of={problem} mt="1" />
       )}
       {!same && plan.data && !plan.isError && (
         <Box mt="1" maxH="260px" overflowY="auto">
@@ -123,14 +121,14 @@ function Removing({ full }: { full: string }) {
   const problem = impact.error ?? remove.error
   return (
     <Flex gap="2" align="center" fontSize="12px" mt="1" data-testid="removing">
-      {problem && <Text color="kept">{problem.message}</Text>}
+      {problem && <ErrorLine of={problem} />}
       {impact.isPending && <Text color="faint">Seeing who reads it…</Text>}
       {impact.data && (
         <>
           <Text color={broken.length > 0 ? 'kept' : 'faint'} truncate title={broken.map((b) => b.view).join(', ')}>
             {broken.length === 0 ? 'No view reads it.' : `${broken.map((b) => b.view).join(', ')} would break.`}
           </Text>
-          <Button size="2xs" variant="outline" color="kept" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} loading={remove.isPending} onClick={() => remove.mutate()}>
+          <Button {...small} color="kept" loading={remove.isPending} onClick={() => remove.mutate()}>
             {broken.length === 0 ? 'Remove the view' : 'Remove anyway'}
           </Button>
         </>

@@ -7,6 +7,7 @@ import { Title } from '../shell/Title'
 import { api, type Catalog, type Report, type Revision } from '../api/client'
 import { renewed } from '../lib/views'
 import { count } from '../lib/text'
+import { ErrorLine, small } from '../shell/parts'
 
 /** The texts that a view had; two of them beside each other, with their columns and what their sources would do. */
 export function RevisionsPage({ catalog }: { catalog: Catalog }) {
@@ -30,9 +31,7 @@ export function RevisionsPage({ catalog }: { catalog: Catalog }) {
         </Title>
       </Flex>
       {error && (
-        <Text p="4" color="kept">
-          {error.message}
-        </Text>
+        <ErrorLine of={error} p="4" />
       )}
       <Flex flex="1" minH="0">
         <Box w="300px" flexShrink={0} borderRight="1px solid" borderColor="line" overflowY="auto" data-testid="revisions">
@@ -74,15 +73,13 @@ function Compared({ a, b, layer, name, now }: { a: Revision; b: Revision; layer:
           {a === b ? `Revision ${a.number}` : `From revision ${a.number} to ${b.number}`}
         </Text>
         {a.number !== now && (
-          <Button ml="auto" size="2xs" variant="outline" color="ink" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} loading={restore.isPending} title="Save that text again, as a revision of its own" onClick={() => restore.mutate()}>
+          <Button ml="auto" {...small} loading={restore.isPending} title="Save that text again, as a revision of its own" onClick={() => restore.mutate()}>
             Restore revision {a.number}
           </Button>
         )}
       </Flex>
       {restore.isError && (
-        <Text color="kept" role="alert" fontSize="12px">
-          {restore.error.message}
-        </Text>
+        <ErrorLine of={restore.error} />
       )}
       <Box as="pre" fontFamily="mono" fontSize="12px" bg="sheet" border="1px solid" borderColor="line" borderRadius="4px" p="2" m="0" whiteSpace="pre-wrap" data-testid="text-difference">
         {lines.map((part, i) => (

@@ -1,8 +1,9 @@
 import { Box, Button, Flex, Input, NativeSelect, Text } from '@chakra-ui/react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
-import { api, ApiError, type Catalog, type ViewInfo } from '../api/client'
+import { api, type Catalog, type ViewInfo } from '../api/client'
 import { renewed } from '../lib/views'
+import { ErrorLine, bare } from '../shell/parts'
 
 interface Props {
   catalog: Catalog
@@ -25,7 +26,6 @@ export function SavePanel({ catalog, sql, said, onSaved, onClose }: Props) {
       onSaved(v)
     },
   })
-  const problem = save.error instanceof ApiError ? save.error.problem : null
   return (
     <Box as="form" bg="rail" borderBottom="1px solid" borderColor="line" px="3" py="1.5" data-testid="save-panel"
       onSubmit={(e: React.FormEvent) => {
@@ -50,15 +50,12 @@ export function SavePanel({ catalog, sql, said, onSaved, onClose }: Props) {
         <Button size="xs" type="submit" bg="tide" color="paper" loading={save.isPending} disabled={!name || !layer}>
           Save view
         </Button>
-        <Button size="xs" variant="ghost" color="ink" _hover={{ bg: 'sea' }} onClick={onClose}>
+        <Button {...bare} onClick={onClose}>
           Cancel
         </Button>
       </Flex>
       {save.isError && (
-        <Text color="kept" fontSize="12px" mt="1" role="alert">
-          {save.error.message}
-          {problem?.hint && ` — ${problem.hint}`}
-        </Text>
+        <ErrorLine of={save.error} mt="1" />
       )}
     </Box>
   )

@@ -6,6 +6,7 @@ import { api, ApiError, type Effects, type ViewInfo } from '../api/client'
 import { renewed } from '../lib/views'
 import { count } from '../lib/text'
 import { ChangedLines } from './ChangedLines'
+import { ErrorLine, bare, small } from '../shell/parts'
 
 interface Props {
   view: ViewInfo
@@ -47,28 +48,25 @@ export function SaveStrip({ view, base, sql, said, onSaved, onDone }: Props) {
         <Button size="xs" type="submit" bg="tide" color="paper" loading={save.isPending} disabled={(effects.data?.broken.length ?? 0) > 0}>
           Save as revision {view.revision + 1}
         </Button>
-        <Button size="xs" variant="ghost" color="ink" _hover={{ bg: 'sea' }} onClick={onDone}>
+        <Button {...bare} onClick={onDone}>
           Cancel
         </Button>
       </Flex>
       <Box fontSize="12px" mt="1" maxH="150px" overflowY="auto" data-testid="effects">
         {effects.isPending && <Text color="faint">Seeing what it does to its readers…</Text>}
-        {effects.error && <Text color="kept">{effects.error.message}</Text>}
+        {effects.error && <ErrorLine of={effects.error} />}
         {effects.data && <EffectLines effects={effects.data} view={`${layer}.${name}`} />}
       </Box>
       {save.isError && (
-        <Box mt="1" role="alert">
+        <Box mt="1">
         <Flex gap="3" align="baseline" fontSize="12px">
-          <Text color="kept">
-            {save.error.message}
-            {problem?.hint && ` — ${problem.hint}`}
-          </Text>
+          <ErrorLine of={save.error} />
           {problem?.code === stale && (
             <>
               <Link to={`/view/${layer}/${name}/revisions`} target="_blank">
                 <Text color="tide">All revisions</Text>
               </Link>
-              <Button size="2xs" variant="outline" color="kept" bg="sheet" borderColor="line" _hover={{ bg: 'sea' }} onClick={() => save.mutate(true)}>
+              <Button {...small} color="kept" onClick={() => save.mutate(true)}>
                 Save over it
               </Button>
             </>

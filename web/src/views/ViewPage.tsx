@@ -21,6 +21,7 @@ import { SaveStrip } from './SaveStrip'
 import { useExplain } from './useExplain'
 import { useRun } from './useRun'
 import { useSaid } from './useSaid'
+import { ErrorLine, quiet } from '../shell/parts'
 
 /** A view's definition or a new query: its SQL, what each source does for it, and its rows. */
 export function ViewPage({ catalog }: { catalog: Catalog }) {
@@ -34,7 +35,6 @@ export function ViewPage({ catalog }: { catalog: Catalog }) {
 }
 
 /** Buttons that do not call for attention. */
-const quiet = { variant: 'outline', color: 'ink', bg: 'sheet', borderColor: 'line', _hover: { bg: 'sea' } } as const
 
 const faceKey = 'rovik-face'
 
@@ -149,7 +149,7 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
             </Text>
           ))}
         </Flex>
-        <Button size="xs" {...quiet} aria-pressed={!foldOff} title="With folding off, sources send bare columns and Rovik does everything: the rows are the same" onClick={() => setFoldOff(!foldOff)}>
+        <Button {...quiet} aria-pressed={!foldOff} title="With folding off, sources send bare columns and Rovik does everything: the rows are the same" onClick={() => setFoldOff(!foldOff)}>
           Folding {foldOff ? 'off' : 'on'}
         </Button>
         {saved && (
@@ -161,22 +161,22 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
         )}
         {name && (
           <Link to={`/lineage/${layer}.${name}`}>
-            <Button as="span" size="xs" {...quiet} title="Where its columns come from, and who reads them">
+            <Button as="span" {...quiet} title="Where its columns come from, and who reads them">
               Lineage
             </Button>
           </Link>
         )}
         {name && (
-          <Button size="xs" {...quiet} disabled={changed} aria-expanded={renaming} _expanded={{ bg: 'sea' }} title={changed ? 'Save it first' : 'Give it, or a column of it, another name everywhere'} onClick={() => setRenaming(!renaming)}>
+          <Button {...quiet} disabled={changed} aria-expanded={renaming} _expanded={{ bg: 'sea' }} title={changed ? 'Save it first' : 'Give it, or a column of it, another name everywhere'} onClick={() => setRenaming(!renaming)}>
             Rename…
           </Button>
         )}
         {name && (
-          <Button size="xs" {...quiet} disabled={!changed || explained.problem !== null} onClick={save}>
+          <Button {...quiet} disabled={!changed || explained.problem !== null} onClick={save}>
             <Save size={13} /> Save…
           </Button>
         )}
-        <Button size="xs" {...quiet} disabled={!text.trim()} onClick={() => setSaving(!saving)}>
+        <Button {...quiet} disabled={!text.trim()} onClick={() => setSaving(!saving)}>
           {name ? 'Save as…' : 'Save as view…'}
         </Button>
         {run.running ? (
@@ -343,7 +343,7 @@ function Rows({ run, stale, preview, previewing, onPreview }: RowsProps) {
             </Text>
             <Text>· {rows(s.report.rowsCrossed ?? 0)} crossed</Text>
             <Text>· {millis(s.report.totalMilliseconds ?? 0)}</Text>
-            {s.problem && <Text color="kept" truncate title={s.problem.message}>{s.problem.message} {s.problem.hint}</Text>}
+            {s.problem && <ErrorLine of={s.problem} truncate title={s.problem.message} />}
             {stale && <Text ml="auto">of the text before your changes</Text>}
           </>
         )}
