@@ -150,7 +150,7 @@ func textColumn(k value.Kind) (array.Builder, func([]byte) error) {
 		return func(x []byte) error {
 			i, err := strconv.ParseInt(string(x), 10, bits)
 			if errors.Is(err, strconv.ErrRange) {
-				return value.ErrIntegerRange
+				return value.IntegerRange(bits)
 			}
 			if err != nil {
 				return fmt.Errorf("%q is not an integer", clip(x))

@@ -6,6 +6,7 @@ package annotate
 
 import (
 	"io/fs"
+	"iter"
 	"maps"
 	"regexp"
 	"slices"
@@ -29,26 +30,49 @@ func With(text string, notes Notes) string {
 	return text
 }
 
-// File holds every line of a file to what say says of the statement in it. Empty lines and
+// Statements returns the statements of a file, without what is noted of them. Empty lines and
 // those that begin with -- are for the reader.
+func Statements(t *testing.T, from fs.FS, path string) []string {
+	t.Helper()
+	var statements []string
+	for _, line := range lines(t, from, path) {
+		statements = append(statements, Plain(line))
+	}
+	return statements
+}
+
+// File holds every line of a file to what say says of the statement in it.
 func File(t *testing.T, from fs.FS, path string, say func(sql string) Notes) {
+	t.Helper()
+	for i, line := range lines(t, from, path) {
+		sql := Plain(line)
+		if got := With(sql, say(sql)); got != line {
+			t.Errorf("%s:%d\ngot  %s\nwant %s", path, i, got, line)
+		}
+	}
+}
+
+// lines yields the lines of a file that hold statements, with their numbers, and fails where
+// there are none.
+func lines(t *testing.T, from fs.FS, path string) iter.Seq2[int, string] {
 	t.Helper()
 	b, err := fs.ReadFile(from, path)
 	if err != nil {
 		t.Fatal(err)
 	}
-	cases := 0
-	for i, line := range strings.Split(string(b), "\n") {
-		if line == "" || strings.HasPrefix(line, "--") {
-			continue
+	return func(yield func(int, string) bool) {
+		found := false
+		for i, line := range strings.Split(string(b), "\n") {
+			if line == "" || strings.HasPrefix(line, "--") {
+				continue
+			}
+			found = true
+			if !yield(i+1, line) {
+				return
+			}
 		}
-		cases++
-		sql := Plain(line)
-		if got := With(sql, say(sql)); got != line {
-			t.Errorf("%s:%d\ngot  %s\nwant %s", path, i+1, got, line)
+		if !found {
+			t.Errorf("%s has no statements", path)
 		}
-	}
-	if cases == 0 {
-		t.Errorf("%s has no cases", path)
 	}
 }

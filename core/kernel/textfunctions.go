@@ -215,7 +215,7 @@ func decode(s, how string) ([]byte, error) {
 		return nil, value.Errorf(value.CodeBadParameter, "unrecognized encoding: %q", how)
 	}
 	if err != nil {
-		return nil, value.Errorf(value.CodeBadParameter, "invalid %s data: %s", how, err)
+		return nil, value.Errorf(value.CodeBadParameter, "the text is not valid %s data", how)
 	}
 	return b, nil
 }

@@ -3,6 +3,7 @@ package value
 import (
 	"math"
 	"math/bits"
+	"reflect"
 )
 
 func mulInt64(a, b int64) (int64, bool) {
@@ -26,7 +27,20 @@ func narrow[T Integer](v int64) (T, error) {
 	if t := T(v); int64(t) == v {
 		return t, nil
 	}
-	return 0, ErrIntegerRange
+	return 0, outOfRange[T]()
+}
+
+func outOfRange[T Integer]() error { return IntegerRange(reflect.TypeFor[T]().Bits()) }
+
+// IntegerRange is the error for a number that an integer type of so many bits does not hold.
+func IntegerRange(bits int) error {
+	switch bits {
+	case 16:
+		return ErrSmallintRange
+	case 32:
+		return ErrIntegerRange
+	}
+	return ErrBigintRange
 }
 
 // AddInt, SubInt, MulInt, DivInt and ModInt compute in T and fail where the
@@ -35,7 +49,7 @@ func narrow[T Integer](v int64) (T, error) {
 func AddInt[T Integer](a, b T) (T, error) {
 	s := int64(a) + int64(b)
 	if (int64(a)^s)&(int64(b)^s) < 0 { // the sum's sign is neither operand's
-		return 0, ErrIntegerRange
+		return 0, outOfRange[T]()
 	}
 	return narrow[T](s)
 }
@@ -44,7 +58,7 @@ func AddInt[T Integer](a, b T) (T, error) {
 func SubInt[T Integer](a, b T) (T, error) {
 	s := int64(a) - int64(b)
 	if (int64(a)^int64(b))&(int64(a)^s) < 0 {
-		return 0, ErrIntegerRange
+		return 0, outOfRange[T]()
 	}
 	return narrow[T](s)
 }
@@ -53,7 +67,7 @@ func SubInt[T Integer](a, b T) (T, error) {
 func MulInt[T Integer](a, b T) (T, error) {
 	p, ok := mulInt64(int64(a), int64(b))
 	if !ok {
-		return 0, ErrIntegerRange
+		return 0, outOfRange[T]()
 	}
 	return narrow[T](p)
 }
@@ -141,7 +155,7 @@ func CompareFloat(a, b float64) int {
 func FloatToInt[T Integer](f float64) (T, error) {
 	r := math.RoundToEven(f)
 	if math.IsNaN(r) || r < -9223372036854775808.0 || r >= 9223372036854775808.0 {
-		return 0, ErrIntegerRange
+		return 0, outOfRange[T]()
 	}
 	return narrow[T](int64(r))
 }

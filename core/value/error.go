@@ -131,7 +131,9 @@ func Code(err error) string {
 // The arithmetic errors, which carry no operands.
 var (
 	ErrDivisionByZero = Errorf(CodeDivisionByZero, "division by zero")
+	ErrSmallintRange  = Errorf(CodeOutOfRange, "smallint out of range")
 	ErrIntegerRange   = Errorf(CodeOutOfRange, "integer out of range")
+	ErrBigintRange    = Errorf(CodeOutOfRange, "bigint out of range")
 	ErrNumericRange   = Errorf(CodeOutOfRange, "numeric result needs more than %d digits", MaxDigits).
 				WithHint("round the operands or cast to double precision")
 	ErrFloatRange = Errorf(CodeOutOfRange, "value out of range for double precision")

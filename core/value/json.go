@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"sort"
 	"strconv"
@@ -45,6 +46,13 @@ func DecodeJSON(s string) (JSONValue, error) {
 		}
 	}
 	if err != nil {
+		var wrong *json.SyntaxError
+		switch {
+		case errors.As(err, &wrong):
+			err = fmt.Errorf("unexpected text after byte %d", d.InputOffset())
+		case errors.Is(err, io.ErrUnexpectedEOF):
+			err = errors.New("the document ends too early")
+		}
 		return nil, Errorf(CodeBadText, "invalid input syntax for type json: %s", err)
 	}
 	return v, nil

@@ -148,7 +148,7 @@ func ParseInteger(b []byte, bits int) (int64, error) {
 		n = -n
 	}
 	if bits < 64 && (n >= 1<<(bits-1) || n < -(1<<(bits-1))) {
-		return 0, ErrIntegerRange
+		return 0, IntegerRange(bits)
 	}
 	return n, nil
 }
