@@ -74,11 +74,11 @@ func TestVerbatimErrors(t *testing.T) {
 		`SELECT * FROM verbatim('registri', $$SELECT 1$$) AS v`:                                                     "did you mean registry?",
 		`SELECT * FROM verbatim('registry') AS v`:                                                                   "a source and a statement",
 		`SELECT * FROM verbatim('registry', 1 + 1) AS v`:                                                            "as they stand",
-		`SELECT * FROM verbatim('condition', $${"aggregate": "reports", "pipeline": [{"$out": "x"}]}$$) AS v`:       "$out writes",
+		`SELECT * FROM verbatim('condition', $${"aggregate": "reports", "pipeline": [{"$out": "x"}]}$$) AS v`:       "$out would write",
 		`SELECT * FROM verbatim('condition', $${"delete": "reports"}$$) AS v`:                                       "neither a find nor an aggregation",
 		`SELECT * FROM verbatim('condition', $${"aggregate": "reports", "pipeline": [{"$nonsense": {}}]}$$) AS v`:   "$nonsense",
 		`SELECT * FROM verbatim('condition', $$db.reports.find()$$) AS v`:                                           "not extended JSON",
-		`SELECT * FROM verbatim('condition', $${"find": "reports", "filter": {"_id": "none"}}$$) AS v`:              "gives no documents",
+		`SELECT * FROM verbatim('condition', $${"find": "reports", "filter": {"_id": "none"}}$$) AS v`:              "returns no documents",
 		`SELECT * FROM verbatim('lending', $$SELECT * FROM loans l JOIN loan_lines n ON n.loan_id = l.loan_id$$) v`: "loan_id",
 	} {
 		_, err := museum.Now().Explain(project.Query{SQL: sql})
