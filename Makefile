@@ -80,9 +80,10 @@ lint: web/node_modules/.installed
 	go vet ./... && cd demo/docserver && go vet .
 	go run $(STATICCHECK) ./...
 	go mod tidy -diff
+	cd web && npm run --silent lint
 
 web-check: web/node_modules/.installed
-	cd web && npm run --silent types && git diff --exit-code -- src/api/schema.gen.ts && npm run --silent check && npm run --silent lint
+	cd web && npm run --silent types && git diff --exit-code -- src/api/schema.gen.ts && npm run --silent check
 
 # check is for the time between two edits: seconds, no servers, no browser.
 check: serve/dist/index.html

@@ -100,8 +100,8 @@ func TestBrowserQuickEdits(t *testing.T) {
 	var asked []string
 	do(t, ctx, "four filters", chromedp.Navigate(base+"/query?sql=SELECT"), chromedp.WaitVisible(".cm-content", chromedp.ByQuery),
 		chromedp.Evaluate(setSQL+`("SELECT o.title FROM registry.objects AS o WHERE o.kind = 'print' AND o.title <> 'a' AND o.title <> 'b' AND o.title <> 'c'")`, nil),
-		chromedp.Click(`//button[normalize-space(.)='Builder']`, chromedp.BySearch), until(`document.querySelectorAll('[data-testid=filter]').length === 4 && `+builderCurrent),
-		chromedp.Evaluate(`(() => { window.asked = []; const was = window.fetch; window.fetch = (path, init) => { window.asked.push(String(path)); return was(path, init) } })()`, nil))
+		chromedp.Click(`//button[normalize-space(.)='Builder']`, chromedp.BySearch), until(`document.querySelectorAll('[data-testid=filter]').length === 4 && document.querySelectorAll('[data-testid=card]').length === 1 && `+builderCurrent),
+		chromedp.Evaluate(`(() => { window.asked = []; const was = window.fetch; window.fetch = (request) => { window.asked.push(new URL(request.url).pathname); return was(request) } })()`, nil))
 	do(t, ctx, "two of them removed at once", chromedp.Evaluate(`(() => { const b = [...document.querySelectorAll('[aria-label^="Remove filter"]')]; b[1].click(); b[3].click() })()`, nil),
 		until(filters+` === "o.kind = 'print'; o.title <> 'b'" && `+builderCurrent), until(textInEditor+`.includes("o.title <> 'b'") && !`+textInEditor+`.includes("'c'")`),
 		until(`document.querySelectorAll('[data-testid=card]').length === 1`), chromedp.Evaluate(`window.asked`, &asked))

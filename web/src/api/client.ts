@@ -1,5 +1,6 @@
-// The server's API, with the types that its OpenAPI document gives.
-import type { components } from './schema.gen'
+// The server's API: the client and its types are those of the OpenAPI document.
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema.gen'
 
 type Schemas = components['schemas']
 export type Catalog = Schemas['Catalog']
@@ -57,75 +58,80 @@ export class ApiError extends Error {
   }
 }
 
-async function call<T>(path: string, init?: RequestInit): Promise<T> {
-  let response: Response
+/** Sends a request; a server that does not answer is an error that says what to do. */
+async function ask(request: Request): Promise<Response> {
   try {
-    response = await fetch('/api' + path, { headers: { 'Content-Type': 'application/json' }, ...init })
+    return await fetch(request)
   } catch (e) {
     if (e instanceof DOMException && e.name === 'AbortError') throw e
     throw new ApiError({ code: '', message: 'The server does not answer.', hint: 'Start it again, then reload.', view: '', start: -1, end: -1 })
   }
-  if (response.status === 204) return undefined as T
-  const body: unknown = await response.json()
-  if (!response.ok) throw new ApiError(body as Problem)
-  return body as T
 }
 
-const post = <T>(path: string, body: unknown, signal?: AbortSignal) =>
-  call<T>(path, { method: 'POST', body: JSON.stringify(body), signal })
+const { GET, POST, DELETE } = createClient<paths>({ fetch: ask, headers: { 'Content-Type': 'application/json' } })
 
+/** The body of a response; what the server says is wrong is thrown. */
+async function body<T>(sent: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  const { data, error, response } = await sent
+  if (!response.ok) throw new ApiError(error as Problem)
+  return data as T
+}
+
+/** The path of a view, a column or a source. */
+const of = (name: string) => ({ path: { name } })
+
+export type Direction = NonNullable<paths['/api/lineage/{name}/graph']['get']['parameters']['query']>['direction']
+export type Change = NonNullable<paths['/api/impact/{name}']['get']['parameters']['query']>['if']
 export type Query = Schemas['QueryRequest']
 
 export const api = {
-  catalog: () => call<Catalog>('/catalog'),
-  explain: (q: Query, signal: AbortSignal) => post<Report>('/explain', q, signal),
-  sourcePlan: (q: Query, signal: AbortSignal) => post<SourcePlan[]>('/source-plan', q, signal),
-  startRun: (q: Query) => post<Schemas['StartedRun']>('/runs', q),
-  stopRun: (id: string) => post<void>(`/runs/${id}/stop`, {}),
-  rows: (id: string, offset: number, limit: number) => call<(string | null)[][]>(`/runs/${id}/rows?offset=${offset}&limit=${limit}`),
-  pastRuns: () => call<PastRun[]>('/runs'),
-  draft: (q: BuildRequest) => post<Schemas['DraftedText']>('/build/draft', q),
-  describe: (view: string, n: Schemas['NotesRequest']) => post<ViewInfo>(`/views/${encodeURIComponent(view)}/notes`, n),
-  planRename: (r: RenameRequest, signal: AbortSignal) => post<Renamed>('/rename', { ...r, seen: '' }, signal),
-  rename: (r: RenameRequest) => post<Renamed>('/rename', r),
-  build: (q: BuildRequest, signal: AbortSignal) => post<Built>('/build', q, signal),
-  editForm: (r: Schemas['EditRequest']) => post<Schemas['EditedText']>('/build/edit', r),
-  preview: (q: BuildRequest, signal: AbortSignal) => post<Preview>('/build/preview', q, signal),
-  profile: (q: BuildRequest, signal: AbortSignal) => post<ColumnProfile>('/build/profile', q, signal),
-  suggestJoins: (q: BuildRequest, signal: AbortSignal) => post<JoinSuggestion[]>('/build/joins', q, signal),
-  measureJoin: (q: BuildRequest, signal: AbortSignal) => post<JoinMeasure>('/build/measure', q, signal),
-  view: (name: string) => call<ViewInfo>(`/views/${encodeURIComponent(name)}`),
-  columnNames: (like: string, signal: AbortSignal) => call<string[]>(`/columns?like=${encodeURIComponent(like)}`, { signal }),
-  removeView: (name: string, force: boolean) => call<void>(`/views/${encodeURIComponent(name)}?force=${force}`, { method: 'DELETE' }),
-  saveView: (v: Schemas['ViewRequest']) => post<ViewInfo>('/views', v),
-  connectSource: (s: NewSource) => post<SourceInfo>('/sources', s),
-  trySource: (s: NewSource) => post<Step[]>('/sources/try', s),
-  compareSource: (name: string) => post<Schemas['Differences']>(`/sources/${encodeURIComponent(name)}/compare`, {}),
-  hideTables: (name: string, hidden: string[], force: boolean) => post<SourceInfo>(`/sources/${encodeURIComponent(name)}/hide`, { hidden, force }),
-  tryKept: (name: string) => post<Step[]>(`/sources/${encodeURIComponent(name)}/try`, {}),
-  lookAt: (source: string, table: string, signal: AbortSignal) => post<Schemas['Look']>(`/sources/${encodeURIComponent(source)}/look`, { table }, signal),
-  mostFrequent: (source: string, table: string, column: string, signal: AbortSignal) =>
-    post<Schemas['Frequent'][]>(`/sources/${encodeURIComponent(source)}/frequent`, { table, column }, signal),
-  removeSource: (name: string, force: boolean) => call<void>(`/sources/${encodeURIComponent(name)}?force=${force}`, { method: 'DELETE' }),
-  retype: (source: string, r: Schemas['RetypeRequest']) => post<SourceInfo>(`/sources/${encodeURIComponent(source)}/retype`, r),
-  effects: (v: Schemas['ViewRequest'], signal: AbortSignal) => post<Effects>('/views/effects', v, signal),
-  revisions: (name: string) => call<Revision[]>(`/views/${encodeURIComponent(name)}/revisions`),
-  search: (words: string, signal: AbortSignal) => call<Schemas['Match'][]>(`/search?words=${encodeURIComponent(words)}`, { signal }),
-  lineage: (name: string, signal: AbortSignal) => call<ColumnLineage[]>(`/lineage/${encodeURIComponent(name)}`, { signal }),
-  lineageGraph: (name: string, direction: string, signal: AbortSignal) => call<LineageGraph>(`/lineage/${encodeURIComponent(name)}/graph?direction=${direction}`, { signal }),
-  impact: (name: string, change: string, type: string, signal: AbortSignal) =>
-    call<Schemas['Impact']>(`/impact/${encodeURIComponent(name)}?if=${change}&type=${encodeURIComponent(type)}`, { signal }),
-  quirkImpact: (source: string, quirk: string, signal: AbortSignal) => call<QuirkImpact>(`/sources/${encodeURIComponent(source)}/quirk-impact?quirk=${encodeURIComponent(quirk)}`, { signal }),
-  setLimits: (source: string, l: Schemas['Limits']) => post<SourceInfo>(`/sources/${encodeURIComponent(source)}/limits`, l),
-  declareKey: (source: string, r: Schemas['KeyRequest']) => post<SourceInfo>(`/sources/${encodeURIComponent(source)}/keys`, r),
-  checkSource: (name: string) => post<SourceInfo>(`/sources/${encodeURIComponent(name)}/check`, {}),
-  history: (name: string) => call<Schemas['SourceEvent'][]>(`/sources/${encodeURIComponent(name)}/history`),
-  sent: (name: string) => call<Schemas['SentStatement'][]>(`/sources/${encodeURIComponent(name)}/sent`),
-  shapedSets: (source: string) => call<Schemas['ShapedSet'][]>(`/sources/${encodeURIComponent(source)}/shapes`),
-  proposeShape: (source: string, set: string, rows: string) => post<Schemas['Shape']>(`/sources/${encodeURIComponent(source)}/shapes/propose`, { set, rows }),
-  tryShape: (source: string, shape: Schemas['Shape'], record: number, signal: AbortSignal) => post<Schemas['Trial']>(`/sources/${encodeURIComponent(source)}/shapes/try`, { shape, record }, signal),
-  saveShape: (source: string, shape: Schemas['Shape'], force: boolean) => post<SourceInfo>(`/sources/${encodeURIComponent(source)}/shapes`, { shape, force }),
-  refreshSource: (name: string) => post<SourceInfo>(`/sources/${encodeURIComponent(name)}/refresh`, {}),
+  catalog: () => body(GET('/api/catalog')),
+  explain: (q: Query, signal: AbortSignal) => body(POST('/api/explain', { body: q, signal })),
+  sourcePlan: (q: Query, signal: AbortSignal) => body(POST('/api/source-plan', { body: q, signal })),
+  startRun: (q: Query) => body(POST('/api/runs', { body: q })),
+  stopRun: (id: string) => body(POST('/api/runs/{id}/stop', { params: { path: { id } } })),
+  rows: (id: string, offset: number, limit: number) => body(GET('/api/runs/{id}/rows', { params: { path: { id }, query: { offset, limit } } })),
+  pastRuns: () => body(GET('/api/runs')),
+  draft: (q: BuildRequest) => body(POST('/api/build/draft', { body: q })),
+  describe: (view: string, n: Schemas['NotesRequest']) => body(POST('/api/views/{name}/notes', { params: of(view), body: n })),
+  planRename: (r: RenameRequest, signal: AbortSignal) => body(POST('/api/rename', { body: { ...r, seen: '' }, signal })),
+  rename: (r: RenameRequest) => body(POST('/api/rename', { body: r })),
+  build: (q: BuildRequest, signal: AbortSignal) => body(POST('/api/build', { body: q, signal })),
+  editForm: (r: Schemas['EditRequest']) => body(POST('/api/build/edit', { body: r })),
+  preview: (q: BuildRequest, signal: AbortSignal) => body(POST('/api/build/preview', { body: q, signal })),
+  profile: (q: BuildRequest, signal: AbortSignal) => body(POST('/api/build/profile', { body: q, signal })),
+  suggestJoins: (q: BuildRequest, signal: AbortSignal) => body(POST('/api/build/joins', { body: q, signal })),
+  measureJoin: (q: BuildRequest, signal: AbortSignal) => body(POST('/api/build/measure', { body: q, signal })),
+  view: (name: string) => body(GET('/api/views/{name}', { params: of(name) })),
+  columnNames: (like: string, signal: AbortSignal) => body(GET('/api/columns', { params: { query: { like } }, signal })),
+  removeView: (name: string, force: boolean) => body(DELETE('/api/views/{name}', { params: { ...of(name), query: { force } } })),
+  saveView: (v: Schemas['ViewRequest']) => body(POST('/api/views', { body: v })),
+  connectSource: (s: NewSource) => body(POST('/api/sources', { body: s })),
+  trySource: (s: NewSource) => body(POST('/api/sources/try', { body: s })),
+  compareSource: (name: string) => body(POST('/api/sources/{name}/compare', { params: of(name) })),
+  hideTables: (name: string, hidden: string[], force: boolean) => body(POST('/api/sources/{name}/hide', { params: of(name), body: { hidden, force } })),
+  tryKept: (name: string) => body(POST('/api/sources/{name}/try', { params: of(name) })),
+  lookAt: (source: string, table: string, signal: AbortSignal) => body(POST('/api/sources/{name}/look', { params: of(source), body: { table }, signal })),
+  mostFrequent: (source: string, table: string, column: string, signal: AbortSignal) => body(POST('/api/sources/{name}/frequent', { params: of(source), body: { table, column }, signal })),
+  removeSource: (name: string, force: boolean) => body(DELETE('/api/sources/{name}', { params: { ...of(name), query: { force } } })),
+  retype: (source: string, r: Schemas['RetypeRequest']) => body(POST('/api/sources/{name}/retype', { params: of(source), body: r })),
+  effects: (v: Schemas['ViewRequest'], signal: AbortSignal) => body(POST('/api/views/effects', { body: v, signal })),
+  revisions: (name: string) => body(GET('/api/views/{name}/revisions', { params: of(name) })),
+  search: (words: string, signal: AbortSignal) => body(GET('/api/search', { params: { query: { words } }, signal })),
+  lineage: (name: string, signal: AbortSignal) => body(GET('/api/lineage/{name}', { params: of(name), signal })),
+  lineageGraph: (name: string, direction: Direction, signal: AbortSignal) => body(GET('/api/lineage/{name}/graph', { params: { ...of(name), query: { direction } }, signal })),
+  impact: (name: string, change: Change, type: string, signal: AbortSignal) => body(GET('/api/impact/{name}', { params: { ...of(name), query: { if: change, type } }, signal })),
+  quirkImpact: (source: string, quirk: string, signal: AbortSignal) => body(GET('/api/sources/{name}/quirk-impact', { params: { ...of(source), query: { quirk } }, signal })),
+  setLimits: (source: string, l: Schemas['Limits']) => body(POST('/api/sources/{name}/limits', { params: of(source), body: l })),
+  declareKey: (source: string, r: Schemas['KeyRequest']) => body(POST('/api/sources/{name}/keys', { params: of(source), body: r })),
+  checkSource: (name: string) => body(POST('/api/sources/{name}/check', { params: of(name) })),
+  history: (name: string) => body(GET('/api/sources/{name}/history', { params: of(name) })),
+  sent: (name: string) => body(GET('/api/sources/{name}/sent', { params: of(name) })),
+  shapedSets: (source: string) => body(GET('/api/sources/{name}/shapes', { params: of(source) })),
+  proposeShape: (source: string, set: string, rows: string) => body(POST('/api/sources/{name}/shapes/propose', { params: of(source), body: { set, rows } })),
+  tryShape: (source: string, shape: Schemas['Shape'], record: number, signal: AbortSignal) => body(POST('/api/sources/{name}/shapes/try', { params: of(source), body: { shape, record }, signal })),
+  saveShape: (source: string, shape: Schemas['Shape'], force: boolean) => body(POST('/api/sources/{name}/shapes', { params: of(source), body: { shape, force } })),
+  refreshSource: (name: string) => body(POST('/api/sources/{name}/refresh', { params: of(name) })),
 }
 
 /** A report with the numbers that have changed. */

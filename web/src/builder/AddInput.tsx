@@ -84,7 +84,7 @@ export function AddInput({ builder, block, at, relations, sources }: Props) {
             if (e.key === 'ArrowDown') setMarked(Math.min(marked + 1, found.length - 1))
             if (e.key === 'ArrowUp') setMarked(Math.max(marked - 1, 0))
             if (e.key === 'Escape') setTyped('')
-            if (e.key === 'Enter' && found[marked]) take(found[marked]!.name)
+            if (e.key === 'Enter' && found[marked]) take(found[marked].name)
           }}
         />
         <Button {...tiny} color="tide" aria-expanded={writing} title="A statement in a source's own language" onClick={() => setWriting(!writing)}>

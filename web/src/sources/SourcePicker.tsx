@@ -87,7 +87,7 @@ export function SourcePicker({ sources, source }: { sources: SourceInfo[]; sourc
                 if (e.key === 'ArrowDown') setAt(Math.min(at + 1, found.length - 1))
                 if (e.key === 'ArrowUp') setAt(Math.max(at - 1, 0))
                 if (e.key === 'Escape') close()
-                if (e.key === 'Enter' && found[at]) go(found[at]!)
+                if (e.key === 'Enter' && found[at]) go(found[at])
               }}
             />
           </Box>

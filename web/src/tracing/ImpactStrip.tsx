@@ -2,7 +2,7 @@ import { Box, chakra, Flex, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link } from 'react-router'
-import { api, type Impact } from '../api/client'
+import { api, type Change, type Impact } from '../api/client'
 import { columnTypes } from '../sources/shapes'
 import { ErrorLine } from '../shell/parts'
 
@@ -10,7 +10,7 @@ const select = { h: '22px', px: '0.5', bg: 'sheet', border: '1px solid', borderC
 
 /** What would break if what is looked at went, were renamed, or had another type. */
 export function ImpactStrip({ name, column }: { name: string; column: boolean }) {
-  const [change, setChange] = useState('gone')
+  const [change, setChange] = useState<Change>('gone')
   const [type, setType] = useState('text')
   const [open, setOpen] = useState(false)
   const { data, error, isFetching } = useQuery({ queryKey: ['impact', name, change, type], queryFn: ({ signal }) => api.impact(name, change, change === 'type' ? type : '', signal), staleTime: 0, retry: false })
@@ -19,7 +19,7 @@ export function ImpactStrip({ name, column }: { name: string; column: boolean })
     <Box px="3" py="1" bg="rail" borderBottom="1px solid" borderColor="line" fontSize="12px" data-testid="impact">
       <Flex align="center" gap="1.5" h="24px">
         <Text>If it</Text>
-        <chakra.select {...select} aria-label="What becomes of it" value={change} onChange={(e) => setChange(e.target.value)}>
+        <chakra.select {...select} aria-label="What becomes of it" value={change} onChange={(e) => setChange(e.target.value as Change)}>
           <option value="gone">went</option>
           {column && <option value="renamed">were renamed</option>}
           {column && <option value="type">had the type</option>}

@@ -84,7 +84,7 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
   const start = () => {
     if (run.running || !text.trim()) return
     setPreviewing(false)
-    run.start({ sql: text, foldOff, layer, view: name })
+    void run.start({ sql: text, foldOff, layer, view: name })
   }
   const saveDone = (revision: number) => {
     setBase(revision)

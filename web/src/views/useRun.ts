@@ -36,7 +36,7 @@ export function useRun() {
     }
   }, [])
   const stop = useCallback(() => {
-    if (id) void api.stopRun(id)
+    if (id) api.stopRun(id).catch((e) => e instanceof ApiError && setProblem(e.problem))
   }, [id])
   return { id, ...ran, status, problem, start, stop, running: starting || status?.state === 'running' }
 }
