@@ -89,7 +89,7 @@ web-check: web/node_modules/.installed
 check: serve/dist/index.html
 	@test -z "$$(gofmt -l . | grep -v node_modules)" || { echo "gofmt:"; gofmt -l . | grep -v node_modules; exit 1; }
 	go vet ./...
-	go test $$(go list ./core/... ./connect/... ./records ./app ./serve | grep -v 'core/tests\|connect/files')
+	go test $$(go list ./core/... ./connect/... ./records ./app/... ./serve | grep -v 'core/tests\|connect/files')
 
 # race runs everything that needs no browser under the race detector.
 race: deps build

@@ -171,7 +171,7 @@ func TestDeclaredKeys(t *testing.T) {
 		"no column called":                               second(declare("stores_b.box", []string{"none"}, "")),
 		"there is no table called":                       second(declare("stores_b.box", []string{"shelf"}, "ma.none", "id")),
 		"2 columns cannot hold a key of 1":               second(declare("stores_b.box", []string{"shelf", "id"}, "ma.stores_a.shelf", "id")),
-		"is listed twice":                                 second(declare("stores_b.box", []string{"id", "id"}, "")),
+		"is listed twice":                                second(declare("stores_b.box", []string{"id", "id"}, "")),
 	} {
 		if err == nil || !strings.Contains(err.Error(), what) {
 			t.Errorf("%v, without %q", err, what)
