@@ -22,7 +22,7 @@ import (
 type Source interface {
 	// Discover reads tables, keys and statistics and measures the quirks.
 	Discover(ctx context.Context) (*catalog.Source, error)
-	// Measures tells whether every quirk that folding asks for is in found.
+	// Measures reports whether every quirk that folding asks for is in found.
 	Measures(found *catalog.Source) bool
 	// Folding judges plans by what Discover found.
 	Folding(found *catalog.Source) fold.Source
@@ -48,7 +48,7 @@ type Describer interface {
 // cannot, what it reads is looked at while it is read.
 type Verifier interface {
 	Source
-	// Verify fails where one of the tables is not as it was known, in the columns
+	// Verify fails where one of the tables has changed, in the columns
 	// that reads names.
 	Verify(ctx context.Context, tables []*catalog.Table, reads plan.Reads) error
 }
@@ -56,7 +56,7 @@ type Verifier interface {
 // ColumnTypes are types that were chosen for columns, by table and column.
 type ColumnTypes map[string]map[string]value.Type
 
-// Text tells whether a column was chosen to be read as text.
+// Text reports whether a column was chosen to be read as text.
 func (c ColumnTypes) Text(table, column string) bool {
 	return c[table][column].Kind == value.Text
 }
@@ -66,7 +66,7 @@ func (c ColumnTypes) Text(table, column string) bool {
 // columns hold.
 type Typer interface {
 	Source
-	// Proposes tells whether the types of its columns are only proposed.
+	// Proposes reports whether the types of its columns are only proposed.
 	Proposes() bool
 	WithTypes(types ColumnTypes) Source
 }

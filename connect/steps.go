@@ -79,7 +79,7 @@ type SignedIn struct {
 	Err      error // of the driver; nil where all went well
 	Sentence error // the same for people
 	TLS      error // a sentence where encrypting failed, else nil
-	// Answered tells that the server itself refused, InDatabase that it did so
+	// Answered reports that the server itself refused, InDatabase that it did so
 	// at the database.
 	Answered, InDatabase bool
 	Took                 time.Duration

@@ -139,7 +139,7 @@ func (p *preparer) tables(source string) []*Table {
 	return out
 }
 
-// filled tells whether a source was filled at this scale, by a marker whose
+// filled reports whether a source was filled at this scale, by a marker whose
 // path it returns for writing.
 func (p *preparer) filled(dir, source string) (marker string, ok bool) {
 	marker = filepath.Join(dir, fmt.Sprintf("%s-filled-%d-%g", source, Seed, p.Scale))

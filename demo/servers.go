@@ -130,7 +130,7 @@ func canEnter(dir string, cred *syscall.Credential) bool {
 
 // FreePort returns a loopback port that is free, from preferred upwards, and
 // keeps others who ask here from taking it while this process lives: a server
-// needs a moment until it listens.
+// needs some time until it listens.
 func FreePort(preferred int) (int, error) {
 	for port := preferred; port < preferred+200; port++ {
 		l, err := net.Listen("tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(port)))
@@ -299,14 +299,14 @@ func (l *launcher) noteRunning() error {
 	return os.WriteFile(l.path("running"), fmt.Appendf(nil, "%d %d %d\n", l.server.pid, l.server.Port, os.Getpid()), 0o600)
 }
 
-// alive tells whether a process runs; one that has died and that nobody has
+// alive reports whether a process runs; one that has died and that nobody has
 // taken note of does not.
 func alive(pid int) bool {
 	cmdline, err := os.ReadFile(fmt.Sprintf("/proc/%d/cmdline", pid))
 	return err == nil && len(cmdline) > 0
 }
 
-// isOurs tells whether a process is a server on this data folder.
+// isOurs reports whether a process is a server on this data folder.
 func (l *launcher) isOurs(pid int) bool {
 	cmdline, err := os.ReadFile(fmt.Sprintf("/proc/%d/cmdline", pid))
 	return err == nil && bytes.Contains(cmdline, []byte(l.path("data")))

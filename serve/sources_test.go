@@ -49,7 +49,7 @@ func TestSourcesOverHTTP(t *testing.T) {
 		{"POST", "/api/sources/rates/keys", `{"key": {"table": "rate", "columns": ["kind"]}}`, 200, `"declared"`},
 		{"POST", "/api/sources/rates/keys", `{"key": {"table": "rate", "columns": ["colour"]}}`, 422, "colour"},
 		{"POST", "/api/sources/rates/keys", `{"key": {"table": "rate", "columns": ["kind"]}, "drop": true}`, 200, `"name":"rates"`},
-		{"POST", "/api/sources/store/limits", `{"connections": 3, "silence": 20}`, 200, `"name":"store"`},
+		{"POST", "/api/sources/store/limits", `{"connections": 3, "silence": 20}`, 422, "limits are for servers"},
 		{"POST", "/api/sources/store/limits", `{"connections": -3}`, 422, ""},
 		{"POST", "/api/sources/rates/check", `{}`, 200, `"state":"well"`},
 		{"POST", "/api/sources/rates/compare", `{}`, 200, `"changes":[]`},

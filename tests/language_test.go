@@ -8,7 +8,7 @@ import (
 // language is the query language by example: each query is run folded,
 // unfolded and on the reference. Those that order their rows by a whole key
 // are compared in order. Small tables stand in VALUES, so that NULLs and
-// repeated rows meet every operator.
+// duplicates meet every operator.
 var language = strings.Split(strings.TrimSpace(`
 SELECT o.title, r.name FROM registry.objects o RIGHT JOIN registry.rooms r ON r.room_id = o.home_room_id WHERE r.room_id < 5
 SELECT * FROM registry.sites RIGHT JOIN registry.rooms USING (site_id)

@@ -22,11 +22,13 @@ var unwanted = map[*regexp.Regexp]string{
 	regexp.MustCompile(`(?i)\brepeated rows\b`):                          "duplicates",
 	regexp.MustCompile(`(?i)rows that it works on`):                      "its input",
 	regexp.MustCompile(`(?im)\bput off\b|^\s*leave it\s*$|\bonly try\b`): "later, cancel, test",
+	regexp.MustCompile(`(?i)\btells (whether|that)\b`):                   "reports whether",
+	regexp.MustCompile(`(?i)\bas texts\b`):                               "as text",
 	regexp.MustCompile(`(?i)matches alone|where it matches`):             "inner join, left join",
 }
 
-// What people read is in plain words: strings of the program, labels of the page, and
-// documents.
+// What people read is in plain words: strings and comments of the program, labels of the page,
+// and documents.
 func TestPlainWords(t *testing.T) {
 	read := 0
 	look := func(where, text string) {
@@ -37,7 +39,6 @@ func TestPlainWords(t *testing.T) {
 			}
 		}
 	}
-	markup := regexp.MustCompile(`(?s)/\*.*?\*/|//[^\n]*`)
 	err := filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
 		if err != nil {
 			return err
@@ -52,7 +53,7 @@ func TestPlainWords(t *testing.T) {
 		switch {
 		case strings.HasSuffix(name, "_test.go"), strings.HasSuffix(name, ".gen.ts"), name == "docs/style.md":
 		case strings.HasSuffix(name, ".go"):
-			f, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.SkipObjectResolution)
+			f, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.ParseComments|parser.SkipObjectResolution)
 			if err != nil {
 				return err
 			}
@@ -62,16 +63,15 @@ func TestPlainWords(t *testing.T) {
 				}
 				return true
 			})
+			for _, c := range f.Comments {
+				look(name, c.Text())
+			}
 		case strings.HasSuffix(name, ".ts"), strings.HasSuffix(name, ".tsx"), strings.HasPrefix(name, "docs/") && strings.HasSuffix(name, ".md"), name == "README.md", name == "serve/openapi.yaml":
 			b, err := os.ReadFile(path)
 			if err != nil {
 				return err
 			}
-			text := string(b)
-			if strings.HasSuffix(name, ".ts") || strings.HasSuffix(name, ".tsx") {
-				text = markup.ReplaceAllString(text, "")
-			}
-			look(name, text)
+			look(name, string(b))
 		}
 		return nil
 	})

@@ -175,7 +175,7 @@ func readersOf(t *testing.T, source string) []*catalog.View {
 	return out
 }
 
-// A view goes where nobody reads it, or in spite of who does; its revisions stay.
+// A view is removed when nobody reads it, or by force; its revisions stay.
 func TestViewsAreRemoved(t *testing.T) {
 	ctx := t.Context()
 	a := revised(t)

@@ -23,6 +23,7 @@ type Project struct {
 	*project.Project
 	Sources *sources.Sources
 	Views   *views.Views
+	path    string // of the source's file
 }
 
 // New makes a project.
@@ -30,26 +31,15 @@ func New(t testing.TB, rows int) *Project {
 	t.Helper()
 	ctx := context.Background()
 	path := filepath.Join(t.TempDir(), "data.db")
-	db, err := sql.Open("sqlite", "file:"+path)
-	if err != nil {
-		t.Fatal(err)
-	}
-	for _, q := range []string{"CREATE TABLE item (id INTEGER PRIMARY KEY, name TEXT, weight REAL)",
-		fmt.Sprintf("WITH RECURSIVE i(n) AS (SELECT 1 UNION ALL SELECT n + 1 FROM i WHERE n < %d) INSERT INTO item SELECT n, 'item ' || n, n / 4.0 FROM i", rows)} {
-		if _, err := db.Exec(q); err != nil {
-			t.Fatal(err)
-		}
-	}
-	if err := db.Close(); err != nil {
-		t.Fatal(err)
-	}
+	execute(t, path, "CREATE TABLE item (id INTEGER PRIMARY KEY, name TEXT, weight REAL)",
+		fmt.Sprintf("WITH RECURSIVE i(n) AS (SELECT 1 UNION ALL SELECT n + 1 FROM i WHERE n < %d) INSERT INTO item SELECT n, 'item ' || n, n / 4.0 FROM i", rows))
 	p, err := project.Open(ctx, t.TempDir(), project.Hooks{})
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = p.Close() })
 	src := sources.Of(p, &sources.HealthBook{})
-	a := &Project{p, src, views.Of(p, src)}
+	a := &Project{p, src, views.Of(p, src), path}
 	if _, err := src.Add(ctx, "store", "sqlite", connect.Config{Path: path}, "a note"); err != nil {
 		t.Fatal(err)
 	}
@@ -64,5 +54,27 @@ func (a *Project) Save(t testing.TB, layer, name, text string) {
 	t.Helper()
 	if _, err := a.Views.Save(context.Background(), catalog.View{Layer: layer, Name: name, SQL: text}, a.Now().Catalog().View(layer+"."+name) != nil); err != nil {
 		t.Fatalf("%s.%s: %v", layer, name, err)
+	}
+}
+
+// Alter runs statements in the source's own file.
+func (a *Project) Alter(t testing.TB, statements ...string) {
+	t.Helper()
+	execute(t, a.path, statements...)
+}
+
+func execute(t testing.TB, path string, statements ...string) {
+	t.Helper()
+	db, err := sql.Open("sqlite", "file:"+path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, q := range statements {
+		if _, err := db.Exec(q); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := db.Close(); err != nil {
+		t.Fatal(err)
 	}
 }

@@ -74,7 +74,7 @@ func (b Builder) Edit(q project.Query, seen string, edits []form.Edit) (_ *Edite
 	return out, nil
 }
 
-// Preview is the first rows of a query, as texts.
+// Preview is the first rows of a query, as text.
 type Preview struct {
 	Columns      []explain.Column `json:"columns"`
 	Rows         [][]*string      `json:"rows"`
@@ -246,7 +246,7 @@ func (b Builder) valuesOf(ctx context.Context, q project.Query, most int) (*coun
 	return out, nil
 }
 
-// countedBelow tells whether few rows cross for a query, as expected: its groups
+// countedBelow reports whether few rows cross for a query, as expected: its groups
 // are made by the source, or there are not many. Files are read here in any case.
 func (b Builder) countedBelow(q project.Query) bool {
 	c, _, err := b.now.Compile(q, nil)

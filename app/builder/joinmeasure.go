@@ -15,7 +15,7 @@ import (
 	"rovik/core/value"
 )
 
-// JoinMeasure tells how two sides meet, and what would make more of them meet.
+// JoinMeasure says how two sides meet, and what would make more of them meet.
 type JoinMeasure struct {
 	Left  form.Meeting `json:"left"`
 	Right form.Meeting `json:"right"`
@@ -208,7 +208,7 @@ func (b Builder) foundOn(ctx context.Context, v form.Values, on side) (sample, f
 	return sample, found, ask(form.Spellings(alone))
 }
 
-// textual tells whether a side's values are texts, which have other spellings.
+// textual reports whether a side's values are texts, which have other spellings.
 func (b Builder) textual(s side) bool {
 	s.query.SQL = fmt.Sprintf("SELECT %s FROM %s", s.expr, s.from)
 	c, _, err := b.now.Compile(s.query, nil)

@@ -141,7 +141,7 @@ func (b Builder) candidates(ctx context.Context, input int, s side, columns []fo
 	return out, nil
 }
 
-// identifies tells whether a column seems to tell the rows of its relation apart: a
+// identifies reports whether a column seems to tell the rows of its relation apart: a
 // key of its table is it alone, or its name says so.
 func (b Builder) identifies(c form.Column) bool {
 	if t := b.now.Catalog().Table(c.Table); t != nil {

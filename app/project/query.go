@@ -124,7 +124,7 @@ func (s *Snapshot) RunThrough(ctx context.Context, q Query) (*explain.Report, er
 	return run.Report(), nil
 }
 
-// Rows runs a query of few rows, and gives them as texts; NULL is nil.
+// Rows runs a query of few rows, and gives them as text; NULL is nil.
 func (s *Snapshot) Rows(ctx context.Context, q Query) ([][]*string, error) {
 	run, err := s.Start(ctx, q, NewRunID())
 	if err != nil {

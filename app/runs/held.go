@@ -286,7 +286,7 @@ func (act *Active) Progress() *explain.Progress { return act.run.Progress() }
 // Stop ends the run, at its sources too.
 func (act *Active) Stop() { act.run.Stop() }
 
-// Page returns up to limit rows from offset as texts; NULL is nil.
+// Page returns up to limit rows from offset as text; NULL is nil.
 func (act *Active) Page(offset, limit int) [][]*string {
 	act.mu.Lock()
 	batches, starts, rows := act.batches, act.starts, act.rows

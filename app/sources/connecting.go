@@ -141,7 +141,7 @@ func (s *Sources) Connect(ctx context.Context, n NewSource) (*catalog.Source, er
 }
 
 // Remove forgets a source. Views that read it are named, and it stays,
-// unless it is to go in spite of them.
+// unless forced.
 func (s *Sources) Remove(ctx context.Context, name string, force bool) error {
 	_, err := s.project.Write(ctx, func(now *project.Snapshot) (*project.Change, error) {
 		if _, err := now.Source(name); err != nil {

@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"rovik/app/project"
-	"rovik/connect"
 	"rovik/core/catalog"
 	"rovik/core/syntax"
 	"rovik/core/value"
@@ -49,32 +48,9 @@ func (s *Sources) DropKey(ctx context.Context, source string, k catalog.Declared
 		return err
 	}
 	if !slices.ContainsFunc(src.Record.Declared, k.Same) {
-		return value.Errorf(value.CodeUndefinedTable, "%s has no such declared key", source)
+		return value.Errorf(value.CodeUndefinedTable, "%s has no declared key of %s (%s)", source, k.Table, strings.Join(k.Columns, ", "))
 	}
 	return s.Alter(ctx, source, func(r *records.Source) { r.Declared = slices.DeleteFunc(slices.Clone(r.Declared), k.Same) })
-}
-
-// SetLimits bounds what a source is asked for at a time. Zero stands for the
-// usual.
-func (s *Sources) SetLimits(ctx context.Context, source string, l connect.Limits) error {
-	if err := l.Check(); err != nil {
-		return err
-	}
-	return s.Alter(ctx, source, func(r *records.Source) { r.Config.Limits = l })
-}
-
-// Alter changes what is kept of a source.
-func (s *Sources) Alter(ctx context.Context, source string, change func(*records.Source)) error {
-	_, err := s.project.Write(ctx, func(now *project.Snapshot) (*project.Change, error) {
-		src, err := now.Source(source)
-		if err != nil {
-			return nil, err
-		}
-		r := *src.Record
-		change(&r)
-		return replacing(&r), nil
-	})
-	return err
 }
 
 // checkKey says why a declaration makes no sense.

@@ -13,7 +13,7 @@ import (
 	"rovik/records"
 )
 
-// Differences are how a source is not as it was known, and what that means for
+// Differences are what changed in a source, and what that means for
 // the views.
 type Differences struct {
 	Changes []catalog.Change      `json:"changes"`
@@ -57,7 +57,7 @@ func (s *Sources) accept(ctx context.Context, was *project.Source, next records.
 	return nil
 }
 
-// Compare reads a source's catalogue anew and tells how it differs. Nothing is
+// Compare reads a source's catalogue anew and says how it differs. Nothing is
 // changed: Refresh accepts what there is.
 func (s *Sources) Compare(ctx context.Context, name string) (*Differences, error) {
 	found, err := s.Test(ctx, name)

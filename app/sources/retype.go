@@ -13,7 +13,7 @@ import (
 // Retype reads a column of a source as another type than was proposed, or
 // as proposed again where typ is empty. Every value has to fit. A column that was
 // left out can be read as text. Views that would break are named, and nothing
-// changes, unless it is to be in spite of them.
+// changes, unless forced.
 func (s *Sources) Retype(ctx context.Context, source, table, column, typ string, force bool) error {
 	now := s.project.Now()
 	src, err := now.Source(source)

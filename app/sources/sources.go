@@ -188,7 +188,7 @@ func (s *Sources) Refresh(ctx context.Context, name string) (Found, error) {
 
 // Hide says which tables of a source no query can name; the others can.
 // Views that read a table which goes are named, and nothing changes, unless it
-// is to go in spite of them.
+// is forced.
 func (s *Sources) Hide(ctx context.Context, name string, hidden []string, force bool) error {
 	_, err := s.project.Write(ctx, func(now *project.Snapshot) (*project.Change, error) {
 		src, err := now.Source(name)
@@ -221,9 +221,39 @@ func replacing(r *records.Source, anew ...string) *project.Change {
 	return &project.Change{Change: records.Change{Sources: []*records.Source{r}}, Anew: anew}
 }
 
-// Has tells whether a source is kept just so and was discovered, with all
+// Has reports whether a source is kept just so and was discovered, with all
 // quirks that are measured today.
 func (s *Sources) Has(name, kind string, cfg connect.Config) bool {
 	src := s.project.Now().Has(name)
 	return src != nil && src.Record.Kind == kind && src.Record.Config == cfg && src.Record.Found != nil && src.Conn.Measures(src.Record.Found)
+}
+
+// SetLimits bounds what a source is asked for at a time. Zero stands for the
+// usual.
+func (s *Sources) SetLimits(ctx context.Context, source string, l connect.Limits) error {
+	if err := l.Check(); err != nil {
+		return err
+	}
+	src, err := s.project.Now().Source(source)
+	if err != nil {
+		return err
+	}
+	if !src.IsServer() {
+		return value.Errorf(value.CodeBadParameter, "%s is read from files, and limits are for servers", source)
+	}
+	return s.Alter(ctx, source, func(r *records.Source) { r.Config.Limits = l })
+}
+
+// Alter changes what is kept of a source.
+func (s *Sources) Alter(ctx context.Context, source string, change func(*records.Source)) error {
+	_, err := s.project.Write(ctx, func(now *project.Snapshot) (*project.Change, error) {
+		src, err := now.Source(source)
+		if err != nil {
+			return nil, err
+		}
+		r := *src.Record
+		change(&r)
+		return replacing(&r), nil
+	})
+	return err
 }

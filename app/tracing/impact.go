@@ -116,7 +116,7 @@ func reachedFrom(e *estate.Estate, n estate.Node, down *estate.Graph) reached {
 	return out
 }
 
-// by tells whether a text of that lineage depends on any of the nodes.
+// by reports whether a text of that lineage depends on any of the nodes.
 func (r reached) by(v *estate.View) bool {
 	for _, rel := range v.Reads {
 		if r[rel][""] {
@@ -190,7 +190,7 @@ func (t Tracing) consumersThat(ctx context.Context, r reached, out *Impact) erro
 	return nil
 }
 
-// names tells whether a text names any of the relations.
+// names reports whether a text names any of the relations.
 func (t Tracing) names(sql string, r reached) bool {
 	return t.now.Names(sql, func(name string) bool {
 		if table := t.now.Catalog().Table(name); table != nil {

@@ -155,7 +155,7 @@ func readFiles(dir string) (map[string][]byte, error) {
 	return out, err
 }
 
-// isProjects tells whether a path is one that an export writes.
+// isProjects reports whether a path is one that an export writes.
 func isProjects(name string) bool {
 	parts := strings.Split(name, "/")
 	switch {

@@ -1,4 +1,4 @@
-// Package cells puts the texts of cells into columns: what readers of files and
+// Package cells puts the text of cells into columns: what readers of files and
 // of documents share.
 package cells
 
@@ -17,7 +17,7 @@ import (
 	"rovik/core/value"
 )
 
-// Batcher puts the texts of cells into columns, and gives them in batches.
+// Batcher puts the text of cells into columns, and gives them in batches.
 type Batcher struct {
 	columns []catalog.Column
 	build   []array.Builder

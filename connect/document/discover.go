@@ -59,7 +59,7 @@ func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
 	return found, nil
 }
 
-// Measures tells whether found has all quirks; see connect.Source.
+// Measures reports whether found has all quirks; see connect.Source.
 func (s *Source) Measures(found *catalog.Source) bool {
 	_, nan := found.Quirks[nanQuirk]
 	_, decimals := found.Quirks[decimalQuirk] // and what it is asked for with

@@ -56,7 +56,7 @@ func fieldOf(t *catalog.Table, index int) (f field, ok bool) {
 	return f, true
 }
 
-// root tells whether the field is of the record itself rather than of a list's
+// root reports whether the field is of the record itself rather than of a list's
 // elements.
 func (f field) root() bool { return f.cell.Level == 0 }
 

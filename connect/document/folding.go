@@ -241,7 +241,7 @@ type chain struct {
 	sure   plan.IDs
 }
 
-// lists tells whether the rows are of lists within the documents.
+// lists reports whether the rows are of lists within the documents.
 func (c *chain) lists() bool { return c.scan.Table.Flat != nil && len(c.scan.Table.Flat.Steps) > 1 }
 
 // has tells why a column may be without a value.

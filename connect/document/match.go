@@ -123,7 +123,7 @@ func (f *folding) field(col *plan.Col) (field, *fold.Reason) {
 	return at, nil
 }
 
-// able tells whether a quirk lets the server do something.
+// able reports whether a quirk lets the server do something.
 func (f *folding) able(name string) *fold.Reason {
 	switch f.found.Quirks[name].Value {
 	case "yes":

@@ -34,7 +34,7 @@ const (
 	deepQuirk   = "groups the elements of lists within lists"
 	nanQuirk    = "takes NaN"
 	countQuirk  = "counts"
-	// decimalQuirk tells whether lists may hold decimals.
+	// decimalQuirk reports whether lists may hold decimals.
 	decimalQuirk = "knows decimals"
 )
 
@@ -186,7 +186,7 @@ const (
 	probedOfClass = 2 // columns of a table
 )
 
-// collated tells whether a collection has a collation other than the binary one.
+// collated reports whether a collection has a collation other than the binary one.
 // Where that cannot be told, it is taken to have one.
 func (s *Source) collated(ctx context.Context, set string) bool {
 	db, err := s.database(ctx)

@@ -136,7 +136,7 @@ func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
 	return b, nil
 }
 
-// ended tells how the documents ended, and whether conditions left out values that
+// ended says how the documents ended, and whether conditions left out values that
 // are an error.
 func (r *reader) ended(ctx context.Context) error {
 	r.over = true

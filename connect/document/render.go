@@ -302,7 +302,7 @@ func (s stage) conditions(keys bool) []bson.D {
 	return slices.Delete(slices.Clone(s.parts), s.keys, s.keys+1)
 }
 
-// found tells whether the command is a find: conditions, then an order, then a
+// found reports whether the command is a find: conditions, then an order, then a
 // limit, each at most once.
 func (c *command) isFind() bool {
 	if c.group != nil || c.nests {

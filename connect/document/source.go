@@ -102,7 +102,7 @@ func (s *Source) dial(ctx context.Context) (*mongo.Client, error) {
 	return c, nil
 }
 
-// encrypts tells whether the server takes a connection that is encrypted.
+// encrypts reports whether the server takes a connection that is encrypted.
 func (s *Source) encrypts(ctx context.Context, c *tls.Config) bool {
 	d := tls.Dialer{NetDialer: &net.Dialer{Timeout: connect.StepTimeout}, Config: c}
 	ctx, cancel := context.WithTimeout(ctx, connect.StepTimeout)

@@ -123,7 +123,7 @@ type divider struct {
 	over  bool
 }
 
-// next cuts a block; over tells that it is the last one. A block without a place
+// next cuts a block; over reports that it is the last one. A block without a place
 // to cut grows up to the longest record.
 func (d *divider) next() ([]byte, error) {
 	buf := append(make([]byte, 0, d.size+len(d.carry)), d.carry...)

@@ -37,7 +37,7 @@ type scanner struct {
 	// single says that a record has one cell, so that an empty line is one.
 	single bool
 	line   int // of the next record, from 1
-	// plain tells that all bytes so far are of ASCII and none is 0, so that no
+	// plain reports that all bytes so far are of ASCII and none is 0, so that no
 	// cell has to be looked at for that.
 	plain bool
 	ends  [256]bool // the bytes that may end a cell
@@ -224,7 +224,7 @@ func (s *scanner) quoted(buf []byte, i int) (f field, next, lines int, ok bool) 
 	return field{s.joined[from:len(s.joined):len(s.joined)], true}, i, countLines(buf[start:i]), true
 }
 
-// plainText tells whether bytes are of ASCII, none of them 0: eight at a time.
+// plainText reports whether bytes are of ASCII, none of them 0: eight at a time.
 func plainText(b []byte) bool {
 	const high, low = 0x8080808080808080, 0x0101010101010101
 	for ; len(b) >= 8; b = b[8:] {

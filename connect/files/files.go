@@ -27,7 +27,7 @@ import (
 type format interface {
 	// suffixes are the endings of the names of its files.
 	suffixes() []string
-	// keepsBounds tells whether its files have statistics of their parts.
+	// keepsBounds reports whether its files have statistics of their parts.
 	keepsBounds() bool
 	// describe reads what a file holds.
 	describe(ctx context.Context, f file) (*contents, error)
@@ -89,7 +89,7 @@ func New(name, kind string, cfg connect.Config) (*Source, error) {
 // Close does nothing: files are closed after each statement.
 func (s *Source) Close() {}
 
-// Measures tells whether found has all quirks: files have none of their own.
+// Measures reports whether found has all quirks: files have none of their own.
 func (s *Source) Measures(*catalog.Source) bool { return true }
 
 // Folding judges plans; see connect.Source.

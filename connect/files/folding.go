@@ -59,7 +59,7 @@ func (f *folding) Filter(e plan.Expr) (plan.Expr, *fold.Reason) {
 	return nil, onlyRead("Checking it")
 }
 
-// onParts tells whether a condition reads the folders' names alone.
+// onParts reports whether a condition reads the folders' names alone.
 func (f *folding) onParts(e plan.Expr) bool {
 	reads := false
 	ok := true

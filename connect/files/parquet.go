@@ -356,7 +356,7 @@ func (p *parquet) open(_ context.Context, f file, columns []catalog.Column) (ope
 	return o, nil
 }
 
-// texts reports whether a column is read as texts whatever it is in a file.
+// texts reports whether a column is read as text whatever it is in a file.
 func texts(c catalog.Column) bool { return c.Chosen || c.ReadAs == asText }
 
 // typeOf returns the type of a column of the table.

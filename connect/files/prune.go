@@ -20,10 +20,10 @@ type bounds struct {
 	mayHoldIt func(v value.Value) bool
 }
 
-// onlyNulls tells whether there is no value at all.
+// onlyNulls reports whether there is no value at all.
 func (b bounds) onlyNulls() bool { return b.nulls >= 0 && b.nulls == b.rows }
 
-// mayHold tells whether a condition may be true for some row of a part, by the
+// mayHold reports whether a condition may be true for some row of a part, by the
 // bounds of its columns. False is certain.
 func mayHold(e plan.Expr, of func(plan.ID) (bounds, bool)) bool {
 	switch e := e.(type) {
@@ -56,7 +56,7 @@ func mayHold(e plan.Expr, of func(plan.ID) (bounds, bool)) bool {
 	return true
 }
 
-// prunes tells whether bounds can show that a condition is false.
+// prunes reports whether bounds can show that a condition is false.
 func prunes(e plan.Expr) bool {
 	c, ok := e.(*plan.Call)
 	if !ok {
@@ -165,7 +165,7 @@ func column(e plan.Expr, op string) (test, bool) {
 	return t, true
 }
 
-// ordered tells whether files keep bounds of a kind in Rovik's order.
+// ordered reports whether files keep bounds of a kind in Rovik's order.
 func ordered(k value.Kind) bool {
 	switch k {
 	case value.Int2, value.Int4, value.Int8, value.Float4, value.Float8, value.Numeric, value.Text, value.Date, value.Timestamp, value.TimestampTZ, value.Bool:
@@ -199,7 +199,7 @@ func (t test) mayHold(b bounds) bool {
 	return any
 }
 
-// between tells whether some value from low to high, or a NaN, may pass.
+// between reports whether some value from low to high, or a NaN, may pass.
 func (t test) between(low, high, v value.Value) bool {
 	if t.isFloat && math.IsNaN(v.Float) {
 		return true

@@ -75,7 +75,7 @@ func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
 	}
 }
 
-// Touched tells how much was read; see exec.Toucher.
+// Touched says how much was read; see exec.Toucher.
 func (r *reader) Touched() []explain.Touched { return r.touched() }
 
 // Unfit tells what did not fit; see exec.Unfitter.
@@ -151,7 +151,7 @@ func (s *Source) prepare(st *fold.Statement) (*prepared, error) {
 	return p, nil
 }
 
-// touched tells how much was read.
+// touched says how much was read.
 func (p *prepared) touched() []explain.Touched {
 	out := []explain.Touched{{What: "files", Read: p.filesRead.Load(), Of: int64(len(p.t.files))}}
 	if p.s.format.keepsBounds() {
@@ -163,7 +163,7 @@ func (p *prepared) touched() []explain.Touched {
 	return append(out, explain.Touched{What: "bytes", Read: p.sizeRead.Load(), Of: p.size.Load()})
 }
 
-// wanted tells whether a file's folders pass the conditions on them, apart from
+// wanted reports whether a file's folders pass the conditions on them, apart from
 // those above a limit.
 func (p *prepared) wanted(f file) (bool, error) {
 	for _, st := range p.r.steps {
@@ -415,7 +415,7 @@ func (p *prepared) sawPages(part paged, rows []span) {
 	p.pages.Add(all)
 }
 
-// mayHold tells whether a part may have rows that meet the conditions.
+// mayHold reports whether a part may have rows that meet the conditions.
 func (p *prepared) mayHold(part part, f file) bool { return p.mayHoldIn(f, part.bounds) }
 
 // mayHoldIn is mayHold with the bounds of a file's columns.
@@ -498,7 +498,7 @@ func (c *cutter) limited() bool {
 	return false
 }
 
-// full tells whether a limit has all rows that it lets through.
+// full reports whether a limit has all rows that it lets through.
 func (c *cutter) full() bool {
 	for i, st := range c.p.r.steps {
 		if st.limit && st.count >= 0 && c.seen[i] >= st.offset+st.count {

@@ -11,7 +11,7 @@ import (
 	"rovik/core/value"
 )
 
-// Proposes tells that cells of text have no type of their own; see connect.Typer.
+// Proposes reports that cells of text have no type of their own; see connect.Typer.
 func (s *Source) Proposes() bool { return s.kind == "csv" }
 
 // WithTypes returns the source with types in the place of those that its columns

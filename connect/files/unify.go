@@ -62,7 +62,7 @@ func (u *unifier) add(f file, c *contents) {
 // unknown tells of a column without a value, of which no type is known.
 func unknown(c catalog.Column) bool { return c.Type.Kind == value.Null && c.ReadAs == "" }
 
-// asText is the ReadAs of a column whose values are read as texts, whatever type
+// asText is the ReadAs of a column whose values are read as text, whatever type
 // they have in a file.
 const asText = "text"
 

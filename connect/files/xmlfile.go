@@ -170,7 +170,7 @@ func (x *xmlFiles) records(ctx context.Context, f file, steps []shape.Segment, g
 	})
 }
 
-// leadTo tells whether steps from the root end at the innermost of the elements
+// leadTo reports whether steps from the root end at the innermost of the elements
 // that are open.
 func leadTo(steps []shape.Segment, stack []string) bool {
 	if len(steps) == 0 || len(stack) == 0 {

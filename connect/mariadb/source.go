@@ -65,7 +65,7 @@ func New(name string, cfg connect.Config) (*Source, error) {
 	return &Source{name: name, cfg: cfg, db: db, sessions: &sessions{}}, nil
 }
 
-// Proposes tells that columns have types of their own; see connect.Typer.
+// Proposes reports that columns have types of their own; see connect.Typer.
 func (s *Source) Proposes() bool { return false }
 
 // WithTypes returns the source with columns that cannot be carried read as text;
@@ -125,7 +125,7 @@ type tableName struct{ database, table string }
 // Close ends all connections.
 func (s *Source) Close() { _ = s.db.Close() }
 
-// Measures tells whether found has all quirks; see connect.Source.
+// Measures reports whether found has all quirks; see connect.Source.
 func (s *Source) Measures(found *catalog.Source) bool { return sqldb.Complete(probes, found) }
 
 // Folding judges plans; see connect.Source.

@@ -171,7 +171,7 @@ func (s *steady) waiting(work func() error) error {
 	return err
 }
 
-// again waits before another try, and tells whether there is to be one.
+// again waits before another try, and reports whether there is to be one.
 func (s *steady) again(ctx context.Context, err error) bool {
 	var ve *value.Error
 	if s.begun || s.tries == len(waits) || time.Since(s.since) > patience || !errors.As(err, &ve) || ve.Code != value.CodeConnection {

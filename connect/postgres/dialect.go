@@ -299,7 +299,7 @@ func field(before, between string) sqldb.Writer {
 	}
 }
 
-// leads tells whether the order below a DISTINCT ON starts with its expressions.
+// leads reports whether the order below a DISTINCT ON starts with its expressions.
 func leads(d *plan.Distinct) bool {
 	in := d.Input
 	for {

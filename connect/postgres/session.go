@@ -144,7 +144,7 @@ func names(tables []*catalog.Table) string {
 }
 
 // rows reads up to the statement's own rows. It fails where the statement does
-// not give what was planned, or a table is not as it was known.
+// not give what was planned, or a table has changed.
 func (o *opening) rows(ctx context.Context, s *Source, st *fold.Statement) (*pgconn.ResultReader, error) {
 	if err := o.pipe.Sync(); err != nil {
 		return nil, err

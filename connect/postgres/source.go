@@ -85,7 +85,7 @@ func (s *Source) Close() {
 // closing is how long a server is waited for when connections are ended.
 const closing = 3 * time.Second
 
-// Measures tells whether found has all quirks; see connect.Source.
+// Measures reports whether found has all quirks; see connect.Source.
 func (s *Source) Measures(found *catalog.Source) bool { return sqldb.Complete(probes, found) }
 
 // Folding judges plans; see connect.Source.

@@ -70,7 +70,7 @@ func (s *Source) Try(ctx context.Context, steps *connect.Steps) {
 	}
 }
 
-// encryption tells whether a session is encrypted, by the server's word.
+// encryption reports whether a session is encrypted, by the server's word.
 func encryption(ctx context.Context, conn *pgx.Conn) string {
 	var version *string
 	if err := conn.QueryRow(ctx, "SELECT version FROM pg_stat_ssl WHERE pid = pg_backend_pid() AND ssl").Scan(&version); err != nil || version == nil {

@@ -32,12 +32,12 @@ type block struct {
 	set      Rope // UNION ALL, instead of all the above
 }
 
-// plainFrom tells whether the block is only FROM and WHERE.
+// plainFrom reports whether the block is only FROM and WHERE.
 func (b *block) plainFrom() bool {
 	return !b.grouped && !b.windowed && b.distinct == nil && b.order == nil && b.limit == nil && b.set == nil
 }
 
-// bare tells whether nothing follows the select list yet.
+// bare reports whether nothing follows the select list yet.
 func (b *block) bare() bool {
 	return b.distinct == nil && b.order == nil && b.limit == nil && b.set == nil
 }
@@ -196,7 +196,7 @@ func reads(items []plan.Item, cols []plan.Column) bool {
 	return false
 }
 
-// permutes tells whether items pass on every one of cols once, in any order.
+// permutes reports whether items pass on every one of cols once, in any order.
 func permutes(items []plan.Item, cols []plan.Column) bool {
 	seen := plan.IDs{}
 	for _, it := range items {
@@ -207,7 +207,7 @@ func permutes(items []plan.Item, cols []plan.Column) bool {
 	return len(items) == len(cols) && len(seen) == len(cols)
 }
 
-// sameColumns tells whether items pass on cols as they are.
+// sameColumns reports whether items pass on cols as they are.
 func sameColumns(items []plan.Item, cols []plan.Column) bool {
 	for i, it := range items {
 		if c, ok := it.Expr.(*plan.Col); !ok || i >= len(cols) || c.ID != cols[i].ID || it.Name != cols[i].Name {

@@ -22,7 +22,7 @@ type Dialect struct {
 	Quote func(name string) string
 	// Placeholder writes parameter number i (from 1), typed by its value.
 	Placeholder func(i int, v value.Value) string
-	// SharedParameters tells whether a placeholder can stand twice.
+	// SharedParameters reports whether a placeholder can stand twice.
 	SharedParameters bool
 	// Column writes how a column is read so that it has its type exactly;
 	// ref is the plain reference.
@@ -40,7 +40,7 @@ type Dialect struct {
 	// Aggregate judges an aggregate call other than a count; its parts have
 	// been judged.
 	Aggregate func(s *Source, a plan.Agg) *fold.Reason
-	// FilterClause tells that aggregates understand FILTER.
+	// FilterClause reports that aggregates understand FILTER.
 	FilterClause bool
 	// Window judges a window function; its parts have been judged.
 	Window func(s *Source, w plan.WindowCall) *fold.Reason
@@ -61,9 +61,9 @@ type Dialect struct {
 	// Loosen finds a wider condition that the database can apply, for one
 	// that it cannot apply exactly.
 	Loosen func(s *Source, e plan.Expr) plan.Expr
-	// HavingColumns tells that HAVING knows a group key only if it is a column.
+	// HavingColumns reports that HAVING knows a group key only if it is a column.
 	HavingColumns bool
-	// NullsLow tells that NULLs sort below all values without being asked;
+	// NullsLow reports that NULLs sort below all values without being asked;
 	// NullsWord that NULLS FIRST and NULLS LAST are understood.
 	NullsLow, NullsWord bool
 	// Unlimited is what LIMIT takes to mean no limit, where OFFSET needs one.

@@ -19,7 +19,7 @@ type Printer struct {
 	collations map[plan.ID]string
 }
 
-// SameCollation tells whether the text columns among operands, beside
+// SameCollation reports whether the text columns among operands, beside
 // constants, compare by one collation of their own, of which holds must say that
 // it is one that a constant can be compared by. Expressions may not.
 func (p *Printer) SameCollation(operands []plan.Expr, holds func(collation string) bool) bool {
@@ -68,7 +68,7 @@ func (p *Printer) Expr(e plan.Expr) Rope {
 	panic(fmt.Sprintf("sqldb: no way to write %T", e))
 }
 
-// constant writes a constant as a parameter; NULL and truth values, which
+// constant writes a constant as a parameter; NULL and booleans, which
 // carry nothing that could be taken for SQL, stand in the text.
 func (p *Printer) constant(e *plan.Const) Rope {
 	switch {

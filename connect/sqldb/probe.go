@@ -16,7 +16,7 @@ type Probe struct {
 	SQL     string
 	Want    string // where set, the quirk is yes if the result is this, else no
 	Meaning string
-	// Fails tells that the statement may fail on its values, which is then what
+	// Fails reports that the statement may fail on its values, which is then what
 	// was measured: error.
 	Fails bool
 	// Ops are the operators and functions that mean the same here only while
@@ -52,7 +52,7 @@ func Measure(found *catalog.Source, probes []Probe, ask func(sql string) (string
 	return nil
 }
 
-// Complete tells whether all probes were run on what was found.
+// Complete reports whether all probes were run on what was found.
 func Complete(probes []Probe, found *catalog.Source) bool {
 	for _, p := range probes {
 		if _, ok := found.Quirks[p.Name]; !ok {

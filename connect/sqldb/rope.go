@@ -65,7 +65,7 @@ func Param(v value.Value) Rope { return Rope{{param: &v}} }
 // Keys makes a rope that stands for a list of shipped keys.
 func Keys() Rope { return Rope{{keys: true}} }
 
-// hasKeys tells whether shipped keys go into r.
+// hasKeys reports whether shipped keys go into r.
 func (r Rope) hasKeys() bool {
 	for _, s := range r {
 		if s.keys {

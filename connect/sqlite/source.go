@@ -50,7 +50,7 @@ func New(name string, cfg connect.Config) (*Source, error) {
 	return &Source{name: name, cfg: cfg, db: db, watch: &watch{db: changes}}, nil
 }
 
-// Proposes tells that a column's type follows from all its values; see
+// Proposes reports that a column's type follows from all its values; see
 // connect.Typer.
 func (s *Source) Proposes() bool { return false }
 
@@ -68,7 +68,7 @@ func (s *Source) Close() {
 	_ = s.watch.db.Close()
 }
 
-// Measures tells whether found has all quirks; see connect.Source.
+// Measures reports whether found has all quirks; see connect.Source.
 func (s *Source) Measures(found *catalog.Source) bool { return sqldb.Complete(probes, found) }
 
 // Folding judges plans; see connect.Source.
@@ -123,7 +123,7 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 	// What is verified and what is read are one snapshot.
 	release := func() error { return rollback(conn) }
 	if _, err = conn.ExecContext(ctx, "BEGIN"); err != nil {
-		_ = release() // it may have begun all the same
+		_ = release() // it may have begun anyway
 		return failed(err)
 	}
 	if err := s.verify(ctx, conn, st.Tables, st.Reads); err != nil {
@@ -277,7 +277,7 @@ func (s *Source) describe(ctx context.Context, t *catalog.Table) error {
 	return nil
 }
 
-// distinguishes tells whether values that SQLite holds to be different are
+// distinguishes reports whether values that SQLite holds to be different are
 // different to Rovik too: not so of numbers and times that are kept as text,
 // which have several spellings, or where Rovik reads another type.
 func distinguishes(t *catalog.Table, k catalog.Key) bool {

@@ -72,7 +72,7 @@ func (x *exprBinder) operands(e *syntax.Op) []plan.Expr {
 	return args
 }
 
-// takesParts tells whether || has a meaning of its own for e's type.
+// takesParts reports whether || has a meaning of its own for e's type.
 func takesParts(e plan.Expr) bool {
 	k := e.Type().Kind
 	return k.IsArray() || k == value.JSONB || k == value.Bytea

@@ -221,7 +221,7 @@ func (x *exprBinder) arrayOf(right plan.Node, subs *attachments, s *syntax.Sub, 
 	return &plan.Call{Op: "coalesce", Args: []plan.Expr{item.Ref(), empty}, Typ: typ, Org: org}
 }
 
-// atMostOneRow tells whether n cannot give two rows.
+// atMostOneRow reports whether n cannot give two rows.
 func atMostOneRow(n plan.Node) bool {
 	switch n := n.(type) {
 	case *plan.Aggregate:

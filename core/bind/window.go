@@ -190,7 +190,7 @@ next:
 	return n
 }
 
-// sameWindow tells whether two calls see the same partitions in the same order.
+// sameWindow reports whether two calls see the same partitions in the same order.
 func sameWindow(a, b plan.WindowCall) bool {
 	if len(a.Partition) != len(b.Partition) || len(a.Order) != len(b.Order) {
 		return false

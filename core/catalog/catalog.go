@@ -52,7 +52,7 @@ func QuirkChanges(before, after *Source) []QuirkChange {
 	return out
 }
 
-// Is tells whether the quirk called name was measured to have value.
+// Is reports whether the quirk called name was measured to have value.
 func (s *Source) Is(name, value string) bool { return s.Quirks[name].Value == value }
 
 // Without returns the source without the tables of the given names.
@@ -105,7 +105,7 @@ type Column struct {
 	Distinct int64 `json:"distinct,omitempty"`
 	// NullShare estimates the share of NULLs, from 0 to 1.
 	NullShare float64 `json:"nullShare,omitempty"`
-	// Chosen tells that the type was chosen by a person.
+	// Chosen reports that the type was chosen by a person.
 	Chosen bool `json:"chosen,omitempty"`
 	// Misfits counts the values of a shape's column that do not fit its type.
 	Misfits int64 `json:"misfits,omitempty"`
@@ -188,7 +188,7 @@ func (n Notes) Renamed(column, to string) Notes {
 	return out
 }
 
-// Empty tells whether nothing is said.
+// Empty reports whether nothing is said.
 func (n Notes) Empty() bool { return len(n.Labels) == 0 && len(n.Columns) == 0 }
 
 // FullName returns layer.view.

@@ -24,7 +24,7 @@ type DeclaredKey struct {
 	Breaks     int64     `json:"breaks,omitempty"`
 }
 
-// Same tells whether both declare the same, whatever was measured.
+// Same reports whether both declare the same, whatever was measured.
 func (k DeclaredKey) Same(o DeclaredKey) bool {
 	return k.Table == o.Table && k.To == o.To && slices.Equal(k.Columns, o.Columns) && slices.Equal(k.References, o.References)
 }

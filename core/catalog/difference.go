@@ -6,7 +6,7 @@ import (
 	"strings"
 )
 
-// Change is one way in which a source is not as it was known. Column is empty
+// Change is one thing that changed in a source. Column is empty
 // for a change of the table; Was and Is are empty where there is nothing.
 type Change struct {
 	Table  string `json:"table"` // name or schema.name
@@ -14,7 +14,7 @@ type Change struct {
 	What   string `json:"what"`
 	Was    string `json:"was"`
 	Is     string `json:"is"`
-	// Takes tells that something goes which a view may need.
+	// Takes reports that something goes which a view may need.
 	Takes bool `json:"takes"`
 	// Views are those that read what changed.
 	Views []string `json:"views"`

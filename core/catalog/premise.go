@@ -5,7 +5,7 @@ import (
 	"slices"
 )
 
-// Broken compares what plans rely on of a table, as it was known, with what it is
+// Broken compares what plans rely on of a table, as it was read, with what it is
 // now: its columns with their types, collations and absence of NULL, and its
 // keys. It returns what does not hold any more, or "". New columns and keys break
 // nothing, nor do keys that were declared by hand, on which nothing relies.

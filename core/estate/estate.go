@@ -211,7 +211,7 @@ func (e *Estate) columns(relation string) *catalog.Table {
 	return e.ctx.Catalog.Table(relation)
 }
 
-// sameColumns tells whether a text that reads one table would mean the same over
+// sameColumns reports whether a text that reads one table would mean the same over
 // the other.
 func sameColumns(a, b *catalog.Table) bool {
 	if a == b && a != nil {

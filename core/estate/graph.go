@@ -43,7 +43,7 @@ const (
 type Graph struct {
 	Nodes []GraphNode `json:"nodes"`
 	Edges []Edge      `json:"edges"`
-	// Cut tells that there is more than is given.
+	// Cut reports that there is more than is given.
 	Cut bool `json:"cut"`
 }
 

@@ -25,7 +25,7 @@ func (r *Run) Each(f func(kernel.Batch) error) error {
 	}
 }
 
-// RowTexts writes the values of a row as texts; NULL is nil.
+// RowTexts writes the values of a row as text; NULL is nil.
 func RowTexts(cols []plan.Column, b kernel.Batch, row int) []*string {
 	cells := make([]*string, len(cols))
 	for c := range cells {

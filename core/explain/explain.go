@@ -324,7 +324,7 @@ func piecesOf(c *fold.Compiled, n plan.Node) []string {
 	return ids
 }
 
-// Touched tells how much of something a reader has read, of how much there is.
+// Touched says how much of something a reader has read, of how much there is.
 type Touched struct {
 	What string `json:"what"`
 	Read int64  `json:"read"`

@@ -246,7 +246,7 @@ func (f *folder) recursive(n *plan.Recursive) (place, error) {
 	return place{node: n.WithInputs(inputs), why: why}, nil
 }
 
-// foldable tells whether a source is likely to aggregate for itself, so that a
+// foldable reports whether a source is likely to aggregate for itself, so that a
 // product of rows below stays there.
 func (f *folder) foldable(n *plan.Aggregate) bool {
 	names := plan.Sources(n.Input)

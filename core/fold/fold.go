@@ -397,7 +397,7 @@ func (f *folder) project(n *plan.Project, in place) place {
 	return place{half: &h}
 }
 
-// isPiece tells whether an output expression is work that someone wrote: more
+// isPiece reports whether an output expression is work that someone wrote: more
 // than a column, a constant, or what a rewrite put in a column's place.
 func isPiece(e plan.Expr) bool {
 	if _, isConst := e.(*plan.Const); isConst || isColumn(e) {

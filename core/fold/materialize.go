@@ -49,7 +49,7 @@ func (f *folder) materialize(h *half) plan.Node {
 	return &plan.Project{Input: node, Items: local}
 }
 
-// onlyRenames tells whether the source computes all outputs of h.
+// onlyRenames reports whether the source computes all outputs of h.
 func (f *folder) onlyRenames(h *half) bool {
 	for _, it := range h.items() {
 		if !isColumn(it.Expr) && f.itemReason(h, it.Expr, false) != nil {

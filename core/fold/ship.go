@@ -85,7 +85,7 @@ func (f *folder) ship(n *plan.Join, l, r *place) *statementRef {
 	return best.ref
 }
 
-// takes tells whether no other keys are shipped into n already.
+// takes reports whether no other keys are shipped into n already.
 func takes(n plan.Node) bool {
 	free := true
 	plan.Visit(n, func(n plan.Node) {

@@ -71,7 +71,7 @@ type ColumnAware interface {
 type TableColumn struct {
 	Table *catalog.Table
 	Index int
-	// Grouped tells that rows were grouped by the column: the values are the
+	// Grouped reports that rows were grouped by the column: the values are the
 	// table's, the rows are not.
 	Grouped bool
 }

@@ -118,7 +118,7 @@ func blockSentences(b *Block, facts *Facts, at int) []string {
 	return out
 }
 
-// grouped tells whether what a row stands for is said already.
+// grouped reports whether what a row stands for is said already.
 func grouped(f *Form) bool {
 	return slices.ContainsFunc(f.Blocks, func(b Block) bool { return len(b.Groups) > 0 || len(b.DistinctOn) > 0 })
 }

@@ -206,7 +206,7 @@ type list []syntax.Span
 
 const longLine = 100
 
-// stacked tells whether each item stands on a line of its own.
+// stacked reports whether each item stands on a line of its own.
 func (d *document) stacked(l list) bool {
 	for i := 1; i < len(l); i++ {
 		if !strings.Contains(d.sql[l[i-1].End:l[i].Start], "\n") {
@@ -317,7 +317,7 @@ func (d *document) breakAt(pos int, indent string) string {
 	return "\n" + indent
 }
 
-// commented tells whether a comment to the end of its line stands right before
+// commented reports whether a comment to the end of its line stands right before
 // pos.
 func (d *document) commented(pos int) bool {
 	return slices.ContainsFunc(d.all, func(t syntax.Token) bool { return t.Line && t.End == pos })

@@ -7,14 +7,14 @@ import (
 	"strings"
 )
 
-// Values are the different values of one side of a join, as texts, with the
+// Values are the different values of one side of a join, as text, with the
 // number of their rows. NULL meets nothing and is left out.
 type Values struct {
 	Rows  map[string]int64
 	Whole bool // all of them are there
 }
 
-// Meeting tells how the values of one side find partners on the other.
+// Meeting says how the values of one side find partners on the other.
 type Meeting struct {
 	Values   int   `json:"values"` // different ones
 	Meet     int   `json:"meet"`   // of them that find a partner
@@ -52,7 +52,7 @@ func upper(s string) string {
 	}, s)
 }
 
-// Meet tells how the values of a find partners in b.
+// Meet says how the values of a find partners in b.
 func Meet(a, b Values) Meeting {
 	m := Meeting{Values: len(a.Rows), Unique: true, Whole: a.Whole && b.Whole, Alone: []Count{}}
 	for v, rows := range a.Rows {
@@ -154,7 +154,7 @@ func fixBy(set int, left, right Values) Fix {
 	return Fix{Title: what + listed(titles), Left: wrap(left), Right: wrap(right), LeftMeets: Meet(l, r), RightMeets: Meet(r, l), Example: example(left, right, f)}
 }
 
-// needs tells whether some value would change; not all being known, it may.
+// needs reports whether some value would change; not all being known, it may.
 func needs(v Values, f func(string) string) bool {
 	for s := range v.Rows {
 		if f(s) != s {

@@ -236,7 +236,7 @@ func (p *Profile) readAs(k value.Kind, fits func(string) bool) reading {
 	return r
 }
 
-// dateOnly tells whether a text is a date without a time.
+// dateOnly reports whether a text is a date without a time.
 func dateOnly(s string) (bool, bool) {
 	_, err := value.ParseDate(s)
 	return len(strings.TrimSpace(s)) <= 10, err == nil

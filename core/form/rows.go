@@ -205,7 +205,7 @@ func (d *document) setLimit(e Edit) error {
 	return nil
 }
 
-// setDistinct drops repeated rows where Kind is "on", and no more where it is
+// setDistinct drops duplicates where Kind is "on", and no more where it is
 // "off".
 func (d *document) setDistinct(e Edit) error {
 	b := d.form.Blocks[e.Block]

@@ -233,7 +233,7 @@ func (t *text) joins(first, end int) []joinPlaces {
 	return append(out, cur)
 }
 
-// joinWord tells whether words that join begin at i.
+// joinWord reports whether words that join begin at i.
 func (t *text) joinWord(i int) bool {
 	switch {
 	case t.is(i, "join"):

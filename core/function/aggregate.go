@@ -11,14 +11,14 @@ type Aggregate struct {
 	OrderedSet bool
 	// Ordered aggregates depend on the order of the rows.
 	Ordered bool
-	// KeepsNulls tells that rows with a NULL argument count too.
+	// KeepsNulls reports that rows with a NULL argument count too.
 	KeepsNulls bool
-	// Holds tells that its rows are held until the end, as is true of every aggregate that
+	// Holds reports that its rows are held until the end, as is true of every aggregate that
 	// is DISTINCT or has an ORDER BY.
 	Holds bool
 	// Zero aggregates give 0 for no rows; the others give NULL.
 	Zero bool
-	// AddsUp tells that values are added up: over doubles the result depends on the order
+	// AddsUp reports that values are added up: over doubles the result depends on the order
 	// of the rows.
 	AddsUp bool
 	// Combine is the aggregate of the results for parts of the rows that gives the result
@@ -58,7 +58,7 @@ var aggregates = map[string]Aggregate{
 
 // Window is what holds of a function that only OVER gives a meaning.
 type Window struct {
-	// IgnoresFrame tells that it looks at the whole partition, whatever the frame.
+	// IgnoresFrame reports that it looks at the whole partition, whatever the frame.
 	IgnoresFrame bool
 }
 

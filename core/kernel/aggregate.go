@@ -28,7 +28,7 @@ type aggregate struct {
 	make    func(a plan.Agg, result value.Kind) Accumulator
 }
 
-// IsAggregate tells whether name is an aggregate function.
+// IsAggregate reports whether name is an aggregate function.
 func IsAggregate(name string) bool { return registered.aggregates[name] != nil }
 
 // Aggregates lists the aggregate functions.

@@ -67,7 +67,7 @@ func same(k value.Kind) value.Kind { return k }
 
 func fixed(k value.Kind) func(value.Kind) value.Kind { return func(value.Kind) value.Kind { return k } }
 
-// matches tells whether two elements are the same, NULL being like NULL.
+// matches reports whether two elements are the same, NULL being like NULL.
 func matches(a, b value.Value) bool {
 	if a.IsNull || b.IsNull {
 		return a.IsNull && b.IsNull
@@ -75,7 +75,7 @@ func matches(a, b value.Value) bool {
 	return value.Compare(a, b) == 0
 }
 
-// contains tells whether every element of b is in a; NULLs match nothing.
+// contains reports whether every element of b is in a; NULLs match nothing.
 func contains(a, b []value.Value) bool {
 	for _, x := range b {
 		found := false

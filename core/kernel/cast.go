@@ -13,7 +13,7 @@ import (
 // target kind follows it, since overloads are chosen by arguments alone.
 func castName(to value.Kind) string { return "cast " + to.String() }
 
-// CanCast tells whether CAST(from AS to) exists.
+// CanCast reports whether CAST(from AS to) exists.
 func CanCast(from, to value.Kind) bool {
 	return from == to || castFunc(from, to) != nil
 }

@@ -34,7 +34,7 @@ func usesOf(e plan.Expr, layout map[plan.ID]int) []int {
 }
 
 // logicNode is AND (absorbing false) or OR (absorbing true) with SQL's third
-// truth value. An argument is evaluated only for rows still undecided.
+// boolean. An argument is evaluated only for rows still undecided.
 type logicNode struct {
 	args []node
 	or   bool

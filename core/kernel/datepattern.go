@@ -8,7 +8,7 @@ import (
 	"rovik/core/value"
 )
 
-// momentWords are the words of patterns for moments, longer ones first where they
+// momentWords are the words of patterns for timestamps, longer ones first where they
 // begin alike.
 var momentWords = wordsByFirst(`A.D. A.M. AD AM B.C. BC CC DAY DDD DD DY Day Dy D FF1 FF2 FF3 FF4 FF5 FF6 FX HH24 HH12 HH IDDD ID IW IYYY IYY IY I J
 	MI MM MONTH MON MS Month Mon OF P.M. PM Q RM SSSSS SSSS SS TZH TZM TZ US WW W Y,YYY YYYY YYY YY Y
@@ -18,7 +18,7 @@ var momentWords = wordsByFirst(`A.D. A.M. AD AM B.C. BC CC DAY DDD DD DY Day Dy 
 // romanMonths are the months as RM has them, the last first.
 var romanMonths = []string{"XII", "XI", "X", "IX", "VIII", "VII", "VI", "V", "IV", "III", "II", "I"}
 
-// fields are what a moment or an interval is made of, for its pattern.
+// fields are what a timestamp or an interval is made of, for its pattern.
 type fields struct {
 	year, month, day         int
 	hour                     int64
@@ -87,7 +87,7 @@ func isoWeekOf(year, day int) (int, int) {
 	return year, (day-isoWeekStart(year, 1))/7 + 1
 }
 
-// formatMoment is to_char of a moment or an interval.
+// formatMoment is to_char of a timestamp or an interval.
 func formatMoment(f fields, pattern string) (string, error) {
 	var b strings.Builder
 	for _, n := range patternNodes(pattern, momentWords, true) {

@@ -7,7 +7,7 @@ import (
 	"rovik/core/value"
 )
 
-// computed computes a function of constants, given as texts of their kinds.
+// computed computes a function of constants, given as text of their kinds.
 func computed(t *testing.T, name string, args ...[2]string) string {
 	t.Helper()
 	exprs := make([]plan.Expr, len(args))

@@ -88,7 +88,7 @@ func addJSONEdits(r *registry) {
 	}, jb)
 }
 
-// jsonHas tells whether key is a member of an object, or a text in an array or
+// jsonHas reports whether key is a member of an object, or a text in an array or
 // alone.
 func jsonHas(v value.JSONValue, key string) bool {
 	switch v := v.(type) {

@@ -134,7 +134,7 @@ func likeMatch(s string, tokens []likeToken) bool {
 
 var errLikeEscape = value.Errorf(value.CodeBadEscape, "LIKE pattern must not end with escape character")
 
-// reachesEscape tells whether matching comes to the escape that a pattern ends
+// reachesEscape reports whether matching comes to the escape that a pattern ends
 // with; such a pattern matches no text. The algorithm is PostgreSQL's MatchText,
 // which gives up where the text is at its end.
 func reachesEscape(s, pattern, escape string) bool {

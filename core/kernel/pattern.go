@@ -15,7 +15,7 @@ import (
 type patternNode struct {
 	word string // as in the pattern; "" for a character
 	text string // the character
-	// plain says that the character is a space or, in patterns for moments, a
+	// plain says that the character is a space or, in patterns for timestamps, a
 	// separator, outside of quotes.
 	plain   bool
 	fill    bool   // FM
@@ -43,9 +43,9 @@ func wordAt(words map[byte][]string, pattern string) string {
 	return ""
 }
 
-// patternNodes takes a pattern apart. moments says that it is one for dates and
+// patternNodes takes a pattern apart. timestamps says that it is one for dates and
 // times, whose words take FM before them and TH behind.
-func patternNodes(pattern string, words map[byte][]string, moments bool) []patternNode {
+func patternNodes(pattern string, words map[byte][]string, timestamps bool) []patternNode {
 	var out []patternNode
 	char := func(s string, plain bool) int {
 		_, size := utf8.DecodeRuneInString(s)
@@ -54,7 +54,7 @@ func patternNodes(pattern string, words map[byte][]string, moments bool) []patte
 	}
 	for s := pattern; s != ""; {
 		n := patternNode{}
-		if moments {
+		if timestamps {
 			switch {
 			case strings.HasPrefix(s, "FM"), strings.HasPrefix(s, "fm"):
 				n.fill, s = true, s[2:]
@@ -67,7 +67,7 @@ func patternNodes(pattern string, words map[byte][]string, moments bool) []patte
 		}
 		if n.word = wordAt(words, s); n.word != "" {
 			s = s[len(n.word):]
-			if moments {
+			if timestamps {
 				for _, suffix := range []string{"TH", "th", "SP"} {
 					if strings.HasPrefix(s, suffix) {
 						if s = s[2:]; suffix != "SP" {
@@ -93,7 +93,7 @@ func patternNodes(pattern string, words map[byte][]string, moments bool) []patte
 		if strings.HasPrefix(s, `\"`) {
 			s = s[1:]
 		}
-		s = s[char(s, isSpace(s[0]) || moments && isSeparator(s[0])):]
+		s = s[char(s, isSpace(s[0]) || timestamps && isSeparator(s[0])):]
 	}
 	return out
 }

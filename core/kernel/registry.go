@@ -165,7 +165,7 @@ type closeness struct {
 // preferred are the kinds that PostgreSQL prefers among those of their category.
 var preferred = map[value.Kind]bool{value.Float8: true, value.Text: true, value.TimestampTZ: true, value.Interval: true, value.Bool: true}
 
-// closeTo tells how near f is to arguments of some kinds; ok is false where they
+// closeTo says how near f is to arguments of some kinds; ok is false where they
 // do not turn into its own implicitly.
 func (f *Func) closeTo(kinds []value.Kind) (c closeness, ok bool) {
 	if len(f.Args) != len(kinds) {

@@ -19,7 +19,7 @@ type SetFunc struct {
 // maxSetRows bounds what one call of a set-returning function gives.
 const maxSetRows = 10_000_000
 
-// IsSetFunction tells whether name is a set-returning function.
+// IsSetFunction reports whether name is a set-returning function.
 func IsSetFunction(name string) bool { return registered.setFunctions[name] != nil }
 
 // ResolveSet chooses the overload of a set-returning function.

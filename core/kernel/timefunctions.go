@@ -54,7 +54,7 @@ func spanBy(s value.Span, by func(part float64) float64) (value.Span, error) {
 	return value.NewSpan(int64(out.Months), int64(out.Days), int64(micros))
 }
 
-// age counts years, months, days and time between two moments.
+// age counts years, months, days and time between two timestamps.
 func age(a, b int64) value.Span {
 	sign := int64(1)
 	if a < b {
@@ -149,7 +149,7 @@ func zone(name string) (*time.Location, error) {
 	return nil, value.Errorf(value.CodeBadParameter, "time zone %q not recognized", name)
 }
 
-// toZone shows a moment by the clocks of a zone.
+// toZone shows a timestamp by the clocks of a zone.
 func toZone(name string, us int64) (int64, error) {
 	loc, err := zone(name)
 	if err != nil {

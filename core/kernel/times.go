@@ -20,7 +20,7 @@ func toStamp(us int64, err error) (stamp, error) { return stamp(us), err }
 
 func startOf(d date) int64 { return int64(d) * value.MicrosPerDay }
 
-// extract returns a field of a moment as PostgreSQL's extract does.
+// extract returns a field of a timestamp as PostgreSQL's extract does.
 // kind tells a date, which has no time of day, from a timestamp.
 func extract(field string, us int64, kind value.Kind) (value.Decimal, error) {
 	t := value.Civil(us)

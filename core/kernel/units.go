@@ -7,7 +7,7 @@ import (
 )
 
 // otherUnits are the names of parts that are no lengths of time, and of quarters; of
-// names the first ten characters count. Names of moments have no part.
+// names the first ten characters count. Names of timestamps, such as now, have no part.
 var otherUnits = map[string]string{
 	"qtr": "quarter", "quarter": "quarter", "dow": "dow", "doy": "doy", "isodow": "isodow", "isoyear": "isoyear", "epoch": "epoch",
 	"j": "julian", "jd": "julian", "julian": "julian", "timezone": "timezone", "timezone_h": "timezone_hour", "timezone_m": "timezone_minute",
@@ -26,7 +26,7 @@ func unitOf(field, of string) (string, error) {
 	return unit, nil
 }
 
-// lengthOf is unitOf for units that are lengths of time, to which moments are cut.
+// lengthOf is unitOf for units that are lengths of time, to which timestamps are cut.
 func lengthOf(field, of string) (string, error) {
 	unit, err := unitOf(field, of)
 	switch unit {

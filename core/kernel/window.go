@@ -20,7 +20,7 @@ type windowFunc struct {
 	at func(p *Partition, i int) (value.Value, error)
 }
 
-// IsWindow tells whether name is a window function and no aggregate.
+// IsWindow reports whether name is a window function and no aggregate.
 func IsWindow(name string) bool { return registered.windowFunctions[name] != nil }
 
 // WindowFunctions lists the window functions.

@@ -30,7 +30,7 @@ const (
 	ByRows      Via = "rows"
 )
 
-// Carries tells whether values come through.
+// Carries reports whether values come through.
 func (v Via) Carries() bool { return v == Unchanged || v == Transformed || v == Aggregated }
 
 // Then is the way of two that follow each other and both carry.
@@ -103,7 +103,7 @@ func (s set) put(r Ref, spans ...Span) {
 	s[r] = have
 }
 
-// add puts everything of o into s, and tells whether s became larger.
+// add puts everything of o into s, and reports whether s became larger.
 func (s set) add(o set) bool {
 	before := len(s)
 	for r, spans := range o {
@@ -173,7 +173,7 @@ type flow struct{ carries, influences set }
 
 func newFlow() flow { return flow{set{}, set{}} }
 
-// add puts what is known of o into f, and tells whether that was news.
+// add puts what is known of o into f, and reports whether that was news.
 func (f flow) add(o flow) bool {
 	a, b := f.carries.add(o.carries), f.influences.add(o.influences)
 	return a || b
@@ -203,7 +203,7 @@ func RelationOf(t *catalog.Table) string {
 
 const verbatimMark = ".verbatim#"
 
-// IsVerbatim tells whether a relation is a statement as it stands, inside of
+// IsVerbatim reports whether a relation is a statement as it stands, inside of
 // which nothing is known.
 func IsVerbatim(relation string) bool { return strings.Contains(relation, verbatimMark) }
 

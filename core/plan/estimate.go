@@ -139,7 +139,7 @@ func (e *Estimator) Rows(n Node) float64 {
 	return e.Rows(n.Inputs()[0])
 }
 
-// Knows tells whether statistics say how many different values the columns of x
+// Knows reports whether statistics say how many different values the columns of x
 // have.
 func (e *Estimator) Knows(x Expr) bool {
 	for id := range Uses(x) {

@@ -15,7 +15,7 @@ type Origin struct {
 	Start, End int
 }
 
-// Known tells whether the origin is a real place.
+// Known reports whether the origin is a real place.
 func (o Origin) Known() bool { return o.End > o.Start }
 
 // Expr is a typed expression over the columns of an operator's inputs.
@@ -207,7 +207,7 @@ func (s IDs) AddUses(exprs ...Expr) IDs {
 // Uses returns the columns that the expressions read.
 func Uses(exprs ...Expr) IDs { return IDs{}.AddUses(exprs...) }
 
-// Within tells whether every column of s is in o.
+// Within reports whether every column of s is in o.
 func (s IDs) Within(o IDs) bool {
 	for id := range s {
 		if !o[id] {
@@ -217,7 +217,7 @@ func (s IDs) Within(o IDs) bool {
 	return true
 }
 
-// Meets tells whether s and o share a column.
+// Meets reports whether s and o share a column.
 func (s IDs) Meets(o IDs) bool {
 	for id := range s {
 		if o[id] {
@@ -288,7 +288,7 @@ func WithOrigin(e Expr, o Origin) Expr {
 	return e
 }
 
-// Equal tells whether two expressions compute the same, by structure.
+// Equal reports whether two expressions compute the same, by structure.
 func Equal(a, b Expr) bool {
 	switch x := a.(type) {
 	case *Col:
@@ -314,7 +314,7 @@ func Equal(a, b Expr) bool {
 	return false
 }
 
-// EqualAgg tells whether two aggregate calls compute the same.
+// EqualAgg reports whether two aggregate calls compute the same.
 func EqualAgg(a, b Agg) bool {
 	if a.Func != b.Func || a.Distinct != b.Distinct || !equalAll(a.Args, b.Args) || len(a.Order) != len(b.Order) ||
 		(a.Filter == nil) != (b.Filter == nil) || a.Filter != nil && !Equal(a.Filter, b.Filter) {
@@ -370,7 +370,7 @@ func And(conds []Expr) Expr {
 // True returns the constant true.
 func True() Expr { return &Const{Val: value.BoolOf(true), Typ: value.Of(value.Bool)} }
 
-// IsTrue tells whether e is the constant true.
+// IsTrue reports whether e is the constant true.
 func IsTrue(e Expr) bool {
 	c, ok := e.(*Const)
 	return ok && c.Val.Truth()
@@ -429,7 +429,7 @@ func Refuses(e Expr) bool {
 	return refuses
 }
 
-// MayFail tells whether evaluating e can raise an error for some row: a cast
+// MayFail reports whether evaluating e can raise an error for some row: a cast
 // that reads text or narrows, a division by what may be zero, an overflow.
 func MayFail(e Expr) bool {
 	fails := false

@@ -46,7 +46,7 @@ type (
 	}
 	// Join pairs rows; Kind says what becomes of rows with and without a
 	// partner. Right may read columns of Left, until its correlation is
-	// rewritten. A mark join's Test is a condition of which three truth values
+	// rewritten. A mark join's Test is a condition of which three booleans
 	// count, and its Mark the column that it makes.
 	Join struct {
 		Kind        JoinKind
@@ -76,7 +76,7 @@ type (
 		Items []WindowItem
 		Org   Origin
 	}
-	// Distinct drops repeated rows; with On all but the first row for each
+	// Distinct drops duplicates; with On all but the first row for each
 	// value of these expressions.
 	Distinct struct {
 		Input Node
@@ -201,7 +201,7 @@ type Agg struct {
 	Org      Origin
 }
 
-// Plain tells whether a has neither FILTER, DISTINCT nor an order.
+// Plain reports whether a has neither FILTER, DISTINCT nor an order.
 func (a Agg) Plain() bool { return !a.Distinct && a.Filter == nil && len(a.Order) == 0 }
 
 // Exprs returns all expressions of the call.
@@ -295,7 +295,7 @@ func DefaultFrame() Frame {
 	return Frame{Mode: FrameRange, Start: Bound{Kind: UnboundedPreceding}, End: Bound{Kind: CurrentRow}}
 }
 
-// IsDefault tells whether f is DefaultFrame.
+// IsDefault reports whether f is DefaultFrame.
 func (f Frame) IsDefault() bool {
 	return f.Mode == FrameRange && f.Start.Kind == UnboundedPreceding && f.End.Kind == CurrentRow && f.Exclude == ExcludeNothing
 }
@@ -329,10 +329,10 @@ func (k JoinKind) String() string {
 	return [...]string{"join", "left join", "full join", "semi-join", "anti-join", "mark join", "single join"}[k]
 }
 
-// LeftOnly tells whether the join gives no columns of its right side.
+// LeftOnly reports whether the join gives no columns of its right side.
 func (k JoinKind) LeftOnly() bool { return k == SemiJoin || k == AntiJoin || k == MarkJoin }
 
-// KeepsLeft tells whether every left row comes out at least once.
+// KeepsLeft reports whether every left row comes out at least once.
 func (k JoinKind) KeepsLeft() bool {
 	return k == LeftJoin || k == FullJoin || k == MarkJoin || k == SingleJoin
 }
@@ -583,7 +583,7 @@ type Query struct {
 	IDs  *Numbering
 	// Texts are the SQL texts that origins count in, by view; "" is the query.
 	Texts map[string]string
-	// Volatile tells that the moment of binding is in the plan, as now() or
+	// Volatile reports that the time of binding is in the plan, as now() or
 	// current_date.
 	Volatile bool
 	// Measured gives the rows that runs have measured, by signature; nil for

@@ -391,7 +391,7 @@ func (r *columns) outputName(v *catalog.View, sql string) (string, error) {
 	return e.text(), nil
 }
 
-// isInput tells whether a bare name at a place means a column of the inputs, and
+// isInput reports whether a bare name at a place means a column of the inputs, and
 // not an output.
 func (r *columns) isInput(v *catalog.View, sql string, at syntax.Span) bool {
 	tree, err := syntax.Parse(sql)

@@ -107,7 +107,7 @@ func (r *columns) follow(relation string, through bool) error {
 	return nil
 }
 
-// rewriteAll writes the texts anew, and tells whether it has to be done again since
+// rewriteAll writes the texts anew, and reports whether it has to be done again since
 // a view keeps the old name after all.
 func (r *columns) rewriteAll(relation string) (again bool, err error) {
 	todo := map[string]bool{}

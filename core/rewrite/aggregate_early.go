@@ -45,7 +45,7 @@ func aggregateEarly(root plan.Node, pass *Pass) plan.Node {
 	})
 }
 
-// splits tells whether every aggregate can be computed in two steps.
+// splits reports whether every aggregate can be computed in two steps.
 func splits(agg *plan.Aggregate) bool {
 	for _, a := range agg.Aggs {
 		if a.Distinct || len(a.Order) > 0 {
@@ -168,7 +168,7 @@ func swapped(j *plan.Join) *plan.Join {
 	return &c
 }
 
-// sameGroups tells whether the early groups are the query's own: each of their
+// sameGroups reports whether the early groups are the query's own: each of their
 // keys is among the query's groups, as it is or as what the join makes equal to
 // it.
 func (e *earlyAggregate) sameGroups(keys *groupList, groups []plan.Item, j *plan.Join, side int) bool {

@@ -143,7 +143,7 @@ type valueRange struct {
 	lowOpen, highOpen bool
 }
 
-// narrow applies a comparison and tells whether any value can be left.
+// narrow applies a comparison and reports whether any value can be left.
 func (r *valueRange) narrow(op string, v value.Value) bool {
 	if op == "=" || op == ">" || op == ">=" {
 		open := op == ">"
@@ -164,7 +164,7 @@ func (r *valueRange) narrow(op string, v value.Value) bool {
 	return c < 0 || c == 0 && !r.lowOpen && !r.highOpen
 }
 
-// failsFor tells whether a condition on columns with a fixed value is not true
+// failsFor reports whether a condition on columns with a fixed value is not true
 // for it, and for all that are equal to it.
 func failsFor(cond plan.Expr, fixed map[plan.ID]*plan.Const) bool {
 	uses := plan.Uses(cond)

@@ -296,7 +296,7 @@ func (d *decorrelator) pullUp(j *plan.Join, outer plan.IDs) (plan.Node, bool) {
 }
 
 // pull returns n without its conditions on outer columns, and these. many
-// tells that repeated rows do not matter, exists that columns do not either.
+// reports that duplicates do not matter, exists that columns do not either.
 func (d *decorrelator) pull(n plan.Node, outer plan.IDs, many, exists bool) (plan.Node, []plan.Expr, bool) {
 	if len(meet(plan.Free(n), outer)) == 0 {
 		return n, nil, true

@@ -263,7 +263,7 @@ func (g *joinGroup) attachBefore(next pair) bool {
 	return false
 }
 
-// awaited tells whether a condition that is not used yet reads p.
+// awaited reports whether a condition that is not used yet reads p.
 func (g *joinGroup) awaited(p *joinPart) bool {
 	for _, c := range g.conds {
 		if c.used {
@@ -288,7 +288,7 @@ func (a *attachment) addTo(p *joinPart) {
 	a.done = true
 }
 
-// fits tells whether a's condition reads only p and a's right side. A
+// fits reports whether a's condition reads only p and a's right side. A
 // condition without columns of p fits the part that holds everything.
 func (g *joinGroup) fits(a *attachment, p *joinPart) bool {
 	left := plan.IDs{}

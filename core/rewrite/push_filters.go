@@ -127,7 +127,7 @@ func (p *pusher) pushOuter(n *plan.Join, conds []plan.Expr) plan.Node {
 	return filter(&c, above)
 }
 
-// decidedBy tells whether e reads nothing but columns among the expressions,
+// decidedBy reports whether e reads nothing but columns among the expressions,
 // so that it is alike for all rows that are equal in them.
 func decidedBy(e plan.Expr, exprs []plan.Expr) bool {
 	cols := plan.IDs{}

@@ -69,7 +69,7 @@ func sinkItem(n plan.Node, it plan.Item) (plan.Node, bool) {
 	return nil, false
 }
 
-// recursive tells whether n reads the rows of a recursion around it.
+// recursive reports whether n reads the rows of a recursion around it.
 func recursive(n plan.Node) bool {
 	found := false
 	plan.Visit(n, func(n plan.Node) {

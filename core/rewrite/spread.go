@@ -82,7 +82,7 @@ func (d *decorrelator) toldApart(j *plan.Join, outer plan.IDs) plan.Node {
 	return exactly(d.spreadOver(&apart, wider), j.Columns())
 }
 
-// oneRowAlways tells whether n gives exactly one row.
+// oneRowAlways reports whether n gives exactly one row.
 func oneRowAlways(n plan.Node) bool {
 	switch n := n.(type) {
 	case *plan.Project:
@@ -150,7 +150,7 @@ func (s *spreader) outerColumns() at {
 	return m
 }
 
-// depends tells whether n reads outer columns, or rows of a recursion that
+// depends reports whether n reads outer columns, or rows of a recursion that
 // carries them.
 func (s *spreader) depends(n plan.Node) bool {
 	found := plan.Free(n).Meets(s.outer)

@@ -62,7 +62,7 @@ func (s *Seen) Add(o Seen) {
 	}
 }
 
-// Mixed tells whether there were values of several sorts.
+// Mixed reports whether there were values of several sorts.
 func (s *Seen) Mixed() bool {
 	sorts := 0
 	for is, n := range s.Of {

@@ -72,7 +72,7 @@ func (g *Guess) See(text []byte, plain bool) error {
 	return nil
 }
 
-// sameMoment tells whether a timestamp is written in the standard's way, with a
+// sameMoment reports whether a timestamp is written in the standard's way, with a
 // space or a T, seconds or none, so that nothing of the moment is lost.
 func sameMoment(s string, t int64) bool {
 	s = strings.Replace(s, "T", " ", 1)
@@ -96,7 +96,7 @@ func plainInteger(b []byte) (int64, bool) {
 	return n, err == nil
 }
 
-// plainDecimal tells whether a text is a number as numeric writes it: with a point
+// plainDecimal reports whether a text is a number as numeric writes it: with a point
 // at most, no zero before the others, no sign before 0, and no more digits than
 // numeric has.
 func plainDecimal(b []byte) bool {
@@ -120,7 +120,7 @@ func plainDecimal(b []byte) bool {
 // surelyExact is how many digits a double always gives back.
 const surelyExact = 15
 
-// plainFloat tells whether a text is a number as computers write it, and one that
+// plainFloat reports whether a text is a number as computers write it, and one that
 // a double holds.
 func plainFloat(b []byte) bool {
 	if len(b) <= surelyExact && plainDecimal(b) {

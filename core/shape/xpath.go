@@ -61,7 +61,7 @@ func firstLine(err error) string {
 	return s
 }
 
-// xmlText is a text, number or truth value out of XML.
+// xmlText is a text, number or boolean out of XML.
 type xmlText string
 
 // xmlNode is an element, or the text of anything else.

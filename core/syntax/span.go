@@ -21,7 +21,7 @@ func (c *converter) indexFrom(pos int) int {
 
 func (c *converter) text(i int) string { return c.sql[c.tokens[i].Start:c.tokens[i].End] }
 
-// is tells whether token i is the given word or sign.
+// is reports whether token i is the given word or sign.
 func (c *converter) is(i int, word string) bool {
 	return i >= 0 && i < len(c.tokens) && strings.EqualFold(c.text(i), word)
 }

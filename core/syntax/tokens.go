@@ -81,7 +81,7 @@ func Identifier(name string) string {
 	return `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
 }
 
-// plainName tells whether a name means itself without quotes, as a column, a
+// plainName reports whether a name means itself without quotes, as a column, a
 // table or an alias.
 func plainName(name string) bool {
 	for i, r := range name {

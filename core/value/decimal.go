@@ -66,7 +66,7 @@ func (d Decimal) small() (int64, bool) {
 // Big returns the coefficient as a big integer.
 func (d Decimal) Big() *big.Int { return d.Coef.BigInt() }
 
-// IsZero tells whether d is 0.
+// IsZero reports whether d is 0.
 func (d Decimal) IsZero() bool { return d.Coef.Sign() == 0 }
 
 // Sign returns -1, 0 or 1.

@@ -27,7 +27,7 @@ func ParseReal(s string) (float64, error) {
 	return 0, Errorf(CodeBadText, "invalid input syntax for type real: %q", s)
 }
 
-// underflowed tells that text with a digit other than 0 was read as zero.
+// underflowed reports that text with a digit other than 0 was read as zero.
 func underflowed(f float64, text string) bool {
 	digits, _, _ := strings.Cut(text, "e")
 	return f == 0 && strings.ContainsAny(digits, "123456789")

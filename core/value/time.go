@@ -48,7 +48,7 @@ func CheckDate(day int64) (int32, error) {
 	return int32(day), nil
 }
 
-// CheckTimestamp fails for a moment outside the years 1 to 9999.
+// CheckTimestamp fails for a timestamp outside the years 1 to 9999.
 func CheckTimestamp(us int64) (int64, error) {
 	if _, err := CheckDate(floorDiv(us, MicrosPerDay)); err != nil {
 		return 0, err

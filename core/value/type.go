@@ -39,7 +39,7 @@ const arrayFlag Kind = 0x40
 // ArrayOf returns the kind of arrays of k.
 func ArrayOf(k Kind) Kind { return k | arrayFlag }
 
-// IsArray tells whether k is a kind of arrays.
+// IsArray reports whether k is a kind of arrays.
 func (k Kind) IsArray() bool { return k&arrayFlag != 0 }
 
 // Elem returns the kind of an array kind's elements.
@@ -84,16 +84,16 @@ func (k Kind) String() string {
 	return kindNames[k]
 }
 
-// IsInteger tells whether k is one of the three integer kinds.
+// IsInteger reports whether k is one of the three integer kinds.
 func (k Kind) IsInteger() bool { return k == Int2 || k == Int4 || k == Int8 }
 
-// IsNumber tells whether arithmetic is defined on k.
+// IsNumber reports whether arithmetic is defined on k.
 func (k Kind) IsNumber() bool { return k.IsInteger() || k == Numeric || k.IsFloat() }
 
-// IsFloat tells whether k is a binary floating-point kind.
+// IsFloat reports whether k is a binary floating-point kind.
 func (k Kind) IsFloat() bool { return k == Float8 || k == Float4 }
 
-// IsText tells whether k's values are texts that compare by code point.
+// IsText reports whether k's values are texts that compare by code point.
 func (k Kind) IsText() bool { return k == Text || k == Char }
 
 // Identical reports whether equal values of the kind are the same value, so that
@@ -109,10 +109,10 @@ func (k Kind) Identical() bool {
 	return true
 }
 
-// Comparable tells whether = is defined on k.
+// Comparable reports whether = is defined on k.
 func (k Kind) Comparable() bool { return k.Elem() != JSON }
 
-// IsTime tells whether k is a date or a timestamp.
+// IsTime reports whether k is a date or a timestamp.
 func (k Kind) IsTime() bool { return k == Date || k == Timestamp || k == TimestampTZ }
 
 // KindNamed returns the kind that SQL calls name, in any letter case.
@@ -195,7 +195,7 @@ var implicit = map[Kind][]Kind{
 	Time:      {Interval},
 }
 
-// ImplicitSteps tells how far kind from is from kind to along the implicit
+// ImplicitSteps says how far kind from is from kind to along the implicit
 // casts: 0 for the same kind, and ok false where there is no implicit cast.
 func ImplicitSteps(from, to Kind) (steps int, ok bool) {
 	if from == to || from == Null {

@@ -49,7 +49,7 @@ func DecimalOf(d Decimal) Value { return Value{Kind: Numeric, Dec: d} }
 // ListOf returns an array of elements of kind elem.
 func ListOf(elem Kind, items []Value) Value { return Value{Kind: ArrayOf(elem), List: items} }
 
-// Truth tells whether v is the boolean true.
+// Truth reports whether v is the boolean true.
 func (v Value) Truth() bool { return v.Kind == Bool && !v.IsNull && v.Int != 0 }
 
 // String writes v as PostgreSQL prints it with DateStyle ISO; NULL is "NULL".

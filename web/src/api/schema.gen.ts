@@ -11,7 +11,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Tells that the server answers */
+        /** Whether the server answers */
         get: {
             parameters: {
                 query?: never;
@@ -2271,7 +2271,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Rows of a run as texts; NULL is null */
+        /** Rows of a run as text; NULL is null */
         get: {
             parameters: {
                 query: {

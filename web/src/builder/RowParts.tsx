@@ -301,7 +301,7 @@ function Pivot({ builder, block, at, inputs, outputs, onDone }: GroupProps) {
   )
 }
 
-/** Repeated rows, order and limit. */
+/** Duplicates, order and limit. */
 function Ending({ builder, built, block, at, outputs, pieces, chosen, onChoose }: Props) {
   const { form } = built
   const names = outputs.flat().map((c) => c.name)

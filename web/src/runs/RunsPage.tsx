@@ -30,7 +30,7 @@ export function RunsPage({ catalog }: { catalog: Catalog }) {
           <Box w="44%" overflow="auto" borderRight="1px solid" borderColor="line" tabIndex={0} role="region" aria-label="Past runs">
             <chakra.table w="100%" fontSize="12px" borderCollapse="collapse" tableLayout="fixed">
               <colgroup>
-                {['68px', '66px', undefined, '62px', '62px', '62px'].map((width, i) => (
+                {['72px', '68px', undefined, '76px', '68px', '66px'].map((width, i) => (
                   <col key={i} style={{ width }} />
                 ))}
               </colgroup>
@@ -38,17 +38,17 @@ export function RunsPage({ catalog }: { catalog: Catalog }) {
               <tbody>
                 {list.map((r) => (
                   <chakra.tr key={r.id} cursor="pointer" bg={r === run ? 'sheet' : undefined} borderBottom="1px solid" borderColor="line" _hover={{ bg: 'sheet' }} onClick={() => (setId(r.id), setChosen(null))}>
-                    <chakra.td px="1.5" whiteSpace="nowrap" fontVariantNumeric="tabular-nums">
+                    <chakra.td px="2" whiteSpace="nowrap" fontVariantNumeric="tabular-nums">
                       {new Date(r.beganAt).toLocaleTimeString([], { hour12: false })}
                     </chakra.td>
-                    <chakra.td px="1.5" color={r.state === 'done' ? 'folded' : 'kept'} title={r.error}>
+                    <chakra.td px="2" color={r.state === 'done' ? 'folded' : 'kept'} title={r.error}>
                       {r.state}
                     </chakra.td>
-                    <chakra.td px="1.5" fontFamily="mono" fontSize="11px" whiteSpace="nowrap" overflow="hidden" textOverflow="ellipsis" title={r.sql}>
+                    <chakra.td px="2" fontFamily="mono" fontSize="11px" whiteSpace="nowrap" overflow="hidden" textOverflow="ellipsis" title={r.sql}>
                       {r.sql.replace(/\s+/g, ' ')}
                     </chakra.td>
                     {[count(r.report.rowsCrossed ?? 0), bytes(r.report.bytesCrossed ?? 0), millis(r.report.totalMilliseconds ?? 0)].map((v, i) => (
-                      <chakra.td key={i} px="1.5" textAlign="right" whiteSpace="nowrap" fontVariantNumeric="tabular-nums">
+                      <chakra.td key={i} px="2" textAlign="right" whiteSpace="nowrap" fontVariantNumeric="tabular-nums">
                         {v}
                       </chakra.td>
                     ))}

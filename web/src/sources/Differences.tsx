@@ -2,7 +2,7 @@ import { Box, chakra, Flex, Text } from '@chakra-ui/react'
 import { Link } from 'react-router'
 import type { Differences as Report } from '../api/client'
 
-/** How a source is not as it was known, and which views each difference touches. */
+/** What changed in a source, and which views each difference touches. */
 export function Differences({ report }: { report: Report }) {
   const broken = new Map(report.broken.map((b) => [b.view, b.error]))
   return (
