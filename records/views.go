@@ -110,14 +110,14 @@ func (s *Store) EarlierTexts(ctx context.Context, words []string, limit int) ([]
 		WHERE r.sql <> v.sql AND EXISTS (SELECT 1 FROM json_each(?) AS w WHERE instr(lower(r.sql), lower(w.value)) > 0)
 		ORDER BY r.saved_at DESC, r.layer, r.name, r.number DESC LIMIT ?`, string(list), limit)
 	if err != nil {
-		return nil, fmt.Errorf("reading earlier texts: %w", err)
+		return nil, fmt.Errorf("reading revisions: %w", err)
 	}
 	defer rows.Close()
 	var out []*catalog.View
 	for rows.Next() {
 		var v catalog.View
 		if err := rows.Scan(&v.Layer, &v.Name, &v.Revision, &v.SQL); err != nil {
-			return nil, fmt.Errorf("reading earlier texts: %w", err)
+			return nil, fmt.Errorf("reading revisions: %w", err)
 		}
 		out = append(out, &v)
 	}
