@@ -64,7 +64,7 @@ function InputLine({ builder, block, at, input, facts, pieces, sources, chosen, 
         </Text>
         <Field label={`Alias of ${input.name}`} value={input.alias} w="64px" onCommit={(name) => builder.edit({ do: 'set alias', block, at, name })} />
         {joined && input.join !== 'comma' && (
-          <chakra.select {...select} w="180px" minW="76px" flexShrink={1} ml="auto" aria-label={`How ${input.name} joins`} value={input.join} disabled={input.natural} onChange={(e) => void builder.edit({ do: 'set join', block, at, kind: e.target.value })}>
+          <chakra.select {...select} w="180px" minW="76px" flexShrink={1} ml="auto" aria-label={`How ${input.name} joins`} title={joins.find(([kind]) => kind === input.join)?.[1]} value={input.join} disabled={input.natural} onChange={(e) => void builder.edit({ do: 'set join', block, at, kind: e.target.value })}>
             {joins.map(([kind, words]) => (
               <option key={kind} value={kind}>
                 {words}

@@ -5,7 +5,7 @@ import { Glyph } from '../waterline/Glyph'
 
 export const small = { size: '2xs', variant: 'outline', color: 'ink', bg: 'sheet', borderColor: 'line', h: '20px', px: '2', _hover: { bg: 'sea' }, _expanded: { bg: 'deep' } } as const
 export const tiny = { size: '2xs', variant: 'ghost', color: 'faint', minW: '18px', h: '18px', px: '1', _hover: { bg: 'sea', color: 'ink' }, _expanded: { bg: 'deep', color: 'ink' } } as const
-export const select = { fontSize: '12px', bg: 'sheet', border: '1px solid', borderColor: 'line', borderRadius: '3px', h: '20px', px: '0.5' } as const
+export const select = { textOverflow: 'ellipsis', fontSize: '12px', bg: 'sheet', border: '1px solid', borderColor: 'line', borderRadius: '3px', h: '20px', px: '0.5' } as const
 
 /** A part of the form with its title and what can be done with all of it. */
 export function Section({ title, aside, children, tools }: { title: string; aside?: string; tools?: React.ReactNode; children: React.ReactNode }) {

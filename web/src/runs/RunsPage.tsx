@@ -27,7 +27,7 @@ export function RunsPage({ catalog }: { catalog: Catalog }) {
       {runs.isSuccess && list.length === 0 && <Text p="6" color="faint">Nothing was run yet. Open a view and press Run.</Text>}
       {run && (
         <Flex flex="1" minH="0">
-          <Box w="44%" overflow="auto" borderRight="1px solid" borderColor="line" tabIndex={0} role="region" aria-label="Past runs">
+          <Box w="50%" overflow="auto" borderRight="1px solid" borderColor="line" tabIndex={0} role="region" aria-label="Past runs">
             <chakra.table w="100%" fontSize="12px" borderCollapse="collapse" tableLayout="fixed">
               <colgroup>
                 {['72px', '68px', undefined, '76px', '68px', '66px'].map((width, i) => (
