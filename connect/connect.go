@@ -174,6 +174,18 @@ func (c Config) CheckPassword() string {
 // Address is the host and port, for people.
 func (c Config) Address() string { return net.JoinHostPort(c.Host, fmt.Sprint(c.Port)) }
 
+// InSource is an error that a value of a source gave, with the source's name. Errors of the
+// source itself, of its connection and of what changed in it name the source already.
+func InSource(source string, err *value.Error) error {
+	switch err.Code {
+	case value.CodeSource, value.CodeConnection, value.CodeChanged:
+		return err
+	}
+	named := *err
+	named.Message = source + ": " + err.Message
+	return &named
+}
+
 // Changed is the error of a statement that names what the source does not have
 // any more: its tables changed after they were read.
 func Changed(source, says string) error {

@@ -83,9 +83,28 @@ func choose(label, option string) chromedp.Action {
 	return chromedp.SetValue(fmt.Sprintf(`[aria-label=%q]`, label), option, chromedp.ByQuery)
 }
 
-// shot keeps a picture for the documentation, where ROVIK_SHOTS names a folder.
+// cut are the controls that stick out of the window, or of what hides what it cannot hold,
+// where nothing scrolls to them.
+const cut = `[...document.querySelectorAll('button, select, input, a')].filter((e) => {
+	const r = e.getBoundingClientRect()
+	if (!r.width) return false
+	for (let p = e.parentElement; p; p = p.parentElement) {
+		const { overflowX, textOverflow } = getComputedStyle(p)
+		if (overflowX === 'auto' || overflowX === 'scroll') return p.getBoundingClientRect().right > innerWidth + 1
+		if (overflowX === 'hidden' && textOverflow !== 'ellipsis' && r.right > p.getBoundingClientRect().right + 1) return true
+	}
+	return r.right > innerWidth + 1
+}).map((e) => e.innerText || e.ariaLabel || e.tagName)`
+
+// shot checks that no control is cut, and keeps a picture for the documentation, where
+// ROVIK_SHOTS names a folder.
 func shot(t *testing.T, ctx context.Context, name string) {
 	t.Helper()
+	var beyond []string
+	do(t, ctx, "what is cut", chromedp.Evaluate(cut, &beyond))
+	if len(beyond) > 0 {
+		t.Errorf("%s: these are cut: %q", name, beyond)
+	}
 	dir := os.Getenv("ROVIK_SHOTS")
 	if dir == "" {
 		return
@@ -127,6 +146,8 @@ func TestBrowserWalk(t *testing.T) {
 	shot(t, ctx, "sources-list")
 	do(t, ctx, "the list closed", chromedp.SendKeys("[aria-label='Find a source']", kb.Escape, chromedp.ByQuery), chromedp.WaitNotPresent("[data-testid=source-list]", chromedp.ByQuery))
 	shot(t, ctx, "sources")
+	do(t, ctx, "a source with a long version", chromedp.Navigate(base+"/sources/lending/loans"), chromedp.WaitVisible(button("Limits"), chromedp.BySearch))
+	shot(t, ctx, "sources-lending")
 
 	// 2. The demo view with its drawing; what did not fold says why.
 	do(t, ctx, "view", chromedp.Navigate(base+"/view/joined/object_on_loan"),

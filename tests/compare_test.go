@@ -88,7 +88,11 @@ func canonical(k value.Kind, s string) string {
 }
 
 func ours(ctx context.Context, a *app.App, sql string, foldOff bool) (outcome, []plan.Column) {
-	run, err := a.Now().Start(ctx, project.Query{SQL: sql, FoldOff: foldOff}, project.NewRunID())
+	return oursOn(ctx, a.Now(), sql, foldOff)
+}
+
+func oursOn(ctx context.Context, s *project.Snapshot, sql string, foldOff bool) (outcome, []plan.Column) {
+	run, err := s.Start(ctx, project.Query{SQL: sql, FoldOff: foldOff}, project.NewRunID())
 	if err != nil {
 		return failed(err), nil
 	}

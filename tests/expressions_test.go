@@ -80,10 +80,9 @@ func TestWithoutBinaryCollationTextIsNarrowed(t *testing.T) {
 		`SELECT min(status) FROM lending.loans WHERE status > 'o'`,
 	} {
 		want, _ := ours(ctx, museum, sql, true)
-		restore := museum.Believe("lending", "binary collation without padding", "no")
-		got, _ := ours(ctx, museum, sql, false)
-		report, err := museum.Now().Explain(queryOf(sql))
-		restore()
+		without := museum.Now().Believing("lending", "binary collation without padding", "no")
+		got, _ := oursOn(ctx, without, sql, false)
+		report, err := without.Explain(queryOf(sql))
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -23,6 +23,7 @@ var unwanted = map[*regexp.Regexp]string{
 	regexp.MustCompile(`(?i)rows that it works on`):                      "its input",
 	regexp.MustCompile(`(?im)\bput off\b|^\s*leave it\s*$|\bonly try\b`): "later, cancel, test",
 	regexp.MustCompile(`(?i)\btells (whether|that)\b`):                   "reports whether",
+	regexp.MustCompile(`(?i)\bdifferent values\b`):                       "distinct values",
 	regexp.MustCompile(`(?i)\bas texts\b`):                               "as text",
 	regexp.MustCompile(`(?i)matches alone|where it matches`):             "inner join, left join",
 }

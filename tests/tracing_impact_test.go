@@ -110,7 +110,7 @@ func TestQuirkImpactIsWhatFoldingDoes(t *testing.T) {
 		views := readersOf(t, source)
 		was := map[string][]string{}
 		for _, v := range views {
-			was[v.FullName()] = verdictsOf(explained(t, v))
+			was[v.FullName()] = verdictsOf(explained(t, museum.Now(), v))
 		}
 		for name, q := range found.Quirks {
 			im, err := museum.Tracing().QuirkImpact(source, name)
@@ -130,15 +130,14 @@ func TestQuirkImpactIsWhatFoldingDoes(t *testing.T) {
 					told[v.View] = told[v.View] || strings.Contains(p.If, "were "+other)
 				}
 			}
-			restore := museum.Believe(source, name, other)
+			otherwise := museum.Now().Believing(source, name, other)
 			for _, v := range views {
-				if differs := !slices.Equal(verdictsOf(explained(t, v)), was[v.FullName()]); differs != told[v.FullName()] {
+				if differs := !slices.Equal(verdictsOf(explained(t, otherwise, v)), was[v.FullName()]); differs != told[v.FullName()] {
 					t.Errorf("%q of %s were %s: the verdicts of %s differ: %v, told: %v", name, source, other, v.FullName(), differs, told[v.FullName()])
 				} else if differs {
 					depends++
 				}
 			}
-			restore()
 		}
 	}
 	if depends < 5 {
@@ -153,9 +152,9 @@ func TestQuirkImpactIsWhatFoldingDoes(t *testing.T) {
 	}
 }
 
-func explained(t *testing.T, v *catalog.View) *explain.Report {
+func explained(t *testing.T, s *project.Snapshot, v *catalog.View) *explain.Report {
 	t.Helper()
-	r, err := museum.Now().Explain(project.Query{SQL: v.SQL, Layer: v.Layer, View: v.Name})
+	r, err := s.Explain(project.Query{SQL: v.SQL, Layer: v.Layer, View: v.Name})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -167,7 +166,7 @@ func readersOf(t *testing.T, source string) []*catalog.View {
 	t.Helper()
 	var out []*catalog.View
 	for _, v := range museum.Now().Catalog().Views() {
-		r := explained(t, v)
+		r := explained(t, museum.Now(), v)
 		if slices.ContainsFunc(r.Statements, func(s explain.Statement) bool { return s.Source == source }) {
 			out = append(out, v)
 		}

@@ -128,8 +128,8 @@ type ColumnProfile struct {
 	Of     string       `json:"of"` // what was measured, for a person
 	Type   string       `json:"type"`
 	Values []form.Count `json:"values"` // the most frequent ones
-	// Different counts the values that were seen; Whole says that these are all.
-	Different    int          `json:"different"`
+	// Distinct counts the values that were seen; Whole says that these are all.
+	Distinct     int          `json:"distinct"`
 	Rows         int64        `json:"rows"`
 	Whole        bool         `json:"whole"`
 	Sampled      bool         `json:"sampled"` // only the first rows were read
@@ -172,7 +172,7 @@ func (b Builder) ProfileOutput(ctx context.Context, q project.Query, block, at, 
 		return nil, err
 	}
 	p := form.Profile{Type: typ.Kind, Values: v.counts, Whole: v.whole}
-	out := &ColumnProfile{Of: of, Type: col.Type, Values: v.counts[:min(len(v.counts), shownValues)], Different: len(v.counts), Whole: v.whole, Sampled: v.sampled,
+	out := &ColumnProfile{Of: of, Type: col.Type, Values: v.counts[:min(len(v.counts), shownValues)], Distinct: len(v.counts), Whole: v.whole, Sampled: v.sampled,
 		Offers: p.Offers(), Milliseconds: float64(time.Since(began).Microseconds()) / 1000}
 	for _, c := range v.counts {
 		out.Rows += c.Rows
@@ -201,10 +201,10 @@ func blockColumn(sql string, built *Built, block, at, column int) string {
 	return fmt.Sprintf("SELECT t.c%d FROM (%s\n) AS t (%s)", nth, text, strings.Join(names, ", "))
 }
 
-// counted are the different values of a column with their rows.
+// counted are the distinct values of a column with their rows.
 type counted struct {
 	counts  []form.Count
-	whole   bool // all different values
+	whole   bool // all distinct values
 	sampled bool // of the first rows alone
 }
 

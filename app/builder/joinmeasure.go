@@ -26,7 +26,7 @@ type JoinMeasure struct {
 	Milliseconds float64 `json:"milliseconds"`
 }
 
-// mostMeasured is how many different values of a side are compared; past that
+// mostMeasured is how many distinct values of a side are compared; past that
 // they are a sample.
 const mostMeasured = 20_000
 

@@ -19,9 +19,9 @@ const ByValues = "values"
 const (
 	valuesFor   = 6 * time.Second // looking for values that meet
 	valuesRead  = 400             // rows of a relation that are looked at
-	valuesAsked = 60              // different values of a column that are asked for
+	valuesAsked = 60              // distinct values of a column that are asked for
 	valuesPairs = 24              // pairs of columns that are tried
-	valuesFew   = 4               // different values that say something
+	valuesFew   = 4               // distinct values that say something
 	valuesMeet  = 0.6             // of them that have to meet for a pair to be suggested
 )
 

@@ -92,14 +92,6 @@ func (s *Snapshot) Believing(source, quirk, val string) *Snapshot {
 	return &next
 }
 
-// Believe makes the project fold as if a quirk had another value until restore is
-// called: for asking what a setting of the server would change.
-func (p *Project) Believe(source, quirk, val string) (restore func()) {
-	was := p.Now()
-	p.now.Store(was.Believing(source, quirk, val))
-	return func() { p.now.Store(was) }
-}
-
 // Node finds a column of a view or a table by its dotted name; without a column it stands
 // for which rows the relation has.
 func (s *Snapshot) Node(name string) (estate.Node, error) {

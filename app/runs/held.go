@@ -151,10 +151,10 @@ func (act *Active) holds() int64 {
 // Close stops all runs, and waits for their ends.
 func (r *Runs) Close() {
 	r.mu.Lock()
-	defer r.mu.Unlock()
 	for _, act := range r.active {
 		act.run.Stop()
 	}
+	r.mu.Unlock() // a run that ends asks for room
 	r.working.Wait()
 }
 

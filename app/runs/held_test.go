@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"rovik/app/apptest"
 	"rovik/app/project"
@@ -153,5 +154,29 @@ func TestExplainTextIsForPeople(t *testing.T) {
 	}
 	if report, err = p.Now().Explain(project.Query{SQL: "SELECT 1 AS a"}); err != nil || !strings.Contains(ExplainText(report), "No source is contacted.") {
 		t.Errorf("a query of no source: %v", err)
+	}
+}
+
+// A run that streams while the project is closed is stopped, and closing does not wait for
+// what it holds itself.
+func TestClosingEndsRuns(t *testing.T) {
+	p := apptest.New(t, 1)
+	a := Of(p.Project)
+	act, err := a.Start(project.Query{SQL: "SELECT sum(i) FROM generate_series(1, 1000000000) AS s(i)"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	closed := make(chan struct{})
+	go func() {
+		a.Close()
+		close(closed)
+	}()
+	select {
+	case <-closed:
+	case <-time.After(10 * time.Second):
+		t.Fatal("closing waits for a run that waits for it")
+	}
+	if s := act.Status(); s.State != "stopped" {
+		t.Errorf("the run is %s: %v", s.State, s.Err)
 	}
 }

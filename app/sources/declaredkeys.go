@@ -89,7 +89,7 @@ func checkKey(now *project.Snapshot, t *catalog.Table, k catalog.DeclaredKey) er
 }
 
 // measureKey counts what holds and what breaks a key. Values are grouped before
-// they cross, so that each source gives its different values at most.
+// they cross, so that each source gives its distinct values at most.
 func measureKey(ctx context.Context, now *project.Snapshot, t *catalog.Table, k catalog.DeclaredKey) (catalog.DeclaredKey, error) {
 	columns := quotedAll("t", k.Columns)
 	whole := strings.Join(columns, " IS NOT NULL AND ") + " IS NOT NULL"

@@ -47,7 +47,7 @@ type Frequent struct {
 const (
 	firstRows    = 30
 	frequentMost = 12
-	// countsDistinct is up to how many rows of files different values are counted,
+	// countsDistinct is up to how many rows of files distinct values are counted,
 	// which is Rovik's own work there.
 	countsDistinct = 1_000_000
 	// LookTimeout bounds how long a source measures.
@@ -82,7 +82,7 @@ func (s *Sources) LookAt(ctx context.Context, source, table string) (look *Look,
 		switch {
 		case !col.Type.Kind.Comparable():
 		case m.files && t.Rows > countsDistinct:
-			out.Left = "Different values are not counted in files of so many rows."
+			out.Left = "Distinct values are not counted in files of so many rows."
 		default:
 			places[i].distinct = m.ask("count(DISTINCT " + name + ")")
 		}

@@ -203,7 +203,7 @@ func unique(flat *shape.Flat) []string {
 	return out
 }
 
-// distinct estimates the different values of a column from the first ones.
+// distinct estimates the distinct values of a column from the first ones.
 func distinct(col *catalog.Column, held []value.Value, rows int64) {
 	seen := map[string]int{}
 	n, half := 0, 0

@@ -139,12 +139,7 @@ func (s *Source) explain(err error) error {
 	}
 	var ve *value.Error
 	if errors.As(err, &ve) {
-		if ve.Code == value.CodeSource { // which names the source
-			return err
-		}
-		e := *ve
-		e.Message = s.name + ": " + e.Message
-		return &e
+		return connect.InSource(s.name, ve)
 	}
 	var me *mysql.MySQLError
 	if errors.As(err, &me) {
@@ -475,7 +470,7 @@ func (s *Source) keys(ctx context.Context, tables map[tableName]*catalog.Table) 
 	})
 }
 
-// measureTable counts rows, different values, and dates that are none, which are
+// measureTable counts rows, distinct values, and dates that are none, which are
 // read as NULL.
 func (s *Source) measureTable(ctx context.Context, t *catalog.Table) error {
 	if t.Rows > countBelow || len(t.Columns) == 0 {

@@ -82,12 +82,7 @@ func (s *Source) explain(err error) error {
 	}
 	var ve *value.Error
 	if errors.As(err, &ve) {
-		if ve.Code == value.CodeSource { // which names the source
-			return err
-		}
-		e := *ve
-		e.Message = s.name + ": " + e.Message
-		return &e
+		return connect.InSource(s.name, ve)
 	}
 	if says := err.Error(); strings.Contains(says, "no such column") || strings.Contains(says, "no such table") {
 		return connect.Changed(s.name, says)

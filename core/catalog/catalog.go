@@ -101,7 +101,7 @@ type Column struct {
 	ReadAs string `json:"readAs,omitempty"`
 	// Note tells a person what came across differently, and why.
 	Note string `json:"note,omitempty"`
-	// Distinct estimates the number of different values; 0 where unknown.
+	// Distinct estimates the number of distinct values; 0 where unknown.
 	Distinct int64 `json:"distinct,omitempty"`
 	// NullShare estimates the share of NULLs, from 0 to 1.
 	NullShare float64 `json:"nullShare,omitempty"`

@@ -24,7 +24,7 @@ type shippedKeys struct {
 // is the better deal.
 const maxKeyBatches = 4
 
-// set takes the different values of a key, and gives up sending them where they
+// set takes the distinct values of a key, and gives up sending them where they
 // are more than a few batches.
 func (s *shippedKeys) set(values []value.Value, st *fold.Statement) {
 	s.keys = values

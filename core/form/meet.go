@@ -7,7 +7,7 @@ import (
 	"strings"
 )
 
-// Values are the different values of one side of a join, as text, with the
+// Values are the distinct values of one side of a join, as text, with the
 // number of their rows. NULL meets nothing and is left out.
 type Values struct {
 	Rows  map[string]int64

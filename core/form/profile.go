@@ -18,7 +18,7 @@ type Count struct {
 // Profile is what was measured of a column.
 type Profile struct {
 	Type   value.Kind
-	Values []Count // different values, the most frequent first
+	Values []Count // distinct values, the most frequent first
 	Whole  bool    // Values has all of them
 }
 

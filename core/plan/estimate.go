@@ -139,7 +139,7 @@ func (e *Estimator) Rows(n Node) float64 {
 	return e.Rows(n.Inputs()[0])
 }
 
-// Knows reports whether statistics say how many different values the columns of x
+// Knows reports whether statistics say how many distinct values the columns of x
 // have.
 func (e *Estimator) Knows(x Expr) bool {
 	for id := range Uses(x) {
@@ -150,7 +150,7 @@ func (e *Estimator) Knows(x Expr) bool {
 	return true
 }
 
-// DistinctRows guesses how many different values of x the rows of n have.
+// DistinctRows guesses how many distinct values of x the rows of n have.
 func (e *Estimator) DistinctRows(n Node, x Expr) float64 {
 	return math.Min(e.Rows(n), e.distinct(x))
 }
@@ -202,7 +202,7 @@ func (e *Estimator) join(n *Join) float64 {
 	return math.Max(rows, 1)
 }
 
-// distinct guesses the number of different values of an expression.
+// distinct guesses the number of distinct values of an expression.
 func (e *Estimator) distinct(x Expr) float64 {
 	switch x := x.(type) {
 	case *Const:

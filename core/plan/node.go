@@ -163,7 +163,7 @@ const (
 	FinalStage
 )
 
-// Shipping says that one side of a join is read first and the different values
+// Shipping says that one side of a join is read first and the distinct values
 // of one of its keys go into a statement of the other side.
 type Shipping struct {
 	FromRight bool // the right side is read first

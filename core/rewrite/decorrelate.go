@@ -69,7 +69,7 @@ func (d *decorrelator) node(n plan.Node) plan.Node {
 			}
 		}
 	}
-	d.pass.note(j.Org, "it runs once for all different values of the columns that it reads of the query around it")
+	d.pass.note(j.Org, "it runs once for all distinct values of the columns that it reads of the query around it")
 	return d.spread(j, outer)
 }
 

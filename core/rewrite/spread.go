@@ -9,7 +9,7 @@ import (
 	"rovik/core/value"
 )
 
-// spread computes the right side for all different values of the outer columns
+// spread computes the right side for all distinct values of the outer columns
 // at once and joins it back by them.
 func (d *decorrelator) spread(j *plan.Join, outer plan.IDs) plan.Node {
 	if told := d.toldApart(j, outer); told != nil {
@@ -97,7 +97,7 @@ func nullSafe(a, b plan.Expr, org plan.Origin) plan.Expr {
 	return &plan.Call{Op: plan.OpNullSafeEqual, Args: []plan.Expr{a, b}, Typ: value.Of(value.Bool), Org: org}
 }
 
-// spreader rebuilds a correlated plan over the domain: the different values of
+// spreader rebuilds a correlated plan over the domain: the distinct values of
 // the outer columns. Every result carries the domain's columns along.
 type spreader struct {
 	*decorrelator
@@ -109,7 +109,7 @@ type spreader struct {
 // at maps an outer column to what stands for it.
 type at = plan.Defs
 
-// domain makes the different values of the outer columns, anew each time.
+// domain makes the distinct values of the outer columns, anew each time.
 func (s *spreader) domain() (plan.Node, at) {
 	left, renamed := plan.Fresh(s.left, s.ids)
 	var items []plan.Item

@@ -2537,7 +2537,7 @@ export interface components {
             of: string;
             type: string;
             values: components["schemas"]["Frequent"][];
-            different: number;
+            distinct: number;
             rows: number;
             whole: boolean;
             sampled: boolean;

@@ -22,7 +22,7 @@ export function Cleaning({ builder, block, at, name, type, onClose }: { builder:
         {profile.isError && <ErrorLine of={profile.error} />}
         {p && (
           <Text>
-            {p.of}: {p.sampled ? `the first ${count(p.rows)} rows` : `${count(p.rows)} rows`}, {count(p.different)} distinct{p.whole || p.sampled ? '' : ' and more'}
+            {p.of}: {p.sampled ? `the first ${count(p.rows)} rows` : `${count(p.rows)} rows`}, {count(p.distinct)} distinct{p.whole || p.sampled ? '' : ' and more'}
           </Text>
         )}
         <Button {...tiny} ml="auto" onClick={onClose}>

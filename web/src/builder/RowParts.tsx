@@ -284,9 +284,9 @@ function Pivot({ builder, block, at, inputs, outputs, onDone }: GroupProps) {
           </Button>
         ))}
       </Flex>
-      {profile.data && profile.data.different > values.length && (
+      {profile.data && profile.data.distinct > values.length && (
         <Text color="narrowed" fontSize="11px">
-          It has {count(profile.data.different)} values; these are the most frequent.
+          It has {count(profile.data.distinct)} values; these are the most frequent.
         </Text>
       )}
       <Flex gap="2" mt="1">

@@ -16,6 +16,8 @@ import { TableSheet } from './TableSheet'
 import { Health, History, Sent } from './Watching'
 import { ErrorLine, small } from '../shell/parts'
 
+const short = { whiteSpace: 'nowrap', overflow: 'hidden', textOverflow: 'ellipsis', minW: '0' } as const
+
 /** What is connected: tables with types and keys, and how each source behaves. */
 export function SourcesPage({ catalog }: { catalog: Catalog }) {
   const params = useParams()
@@ -89,14 +91,14 @@ function Head({ source }: { source: SourceInfo }) {
         </Text>
       ))}
       <Flex align="center" gap="3">
-        <Text whiteSpace="nowrap" title={source.address}>
+        <Text {...short} title={source.address}>
           {middle(source.address, 40)}
         </Text>
-        <Text color="faint" whiteSpace="nowrap" title={source.found?.version}>
-          {source.found ? source.found.version && `version ${source.found.version.split(' ')[0]}` : 'never reached'}
+        <Text {...short} color="faint" title={source.found?.version}>
+          {source.found ? source.found.version && `version ${source.found.version.split(/[ -]/)[0]}` : 'never reached'}
         </Text>
         {source.foundAt && (
-          <Text color="faint" whiteSpace="nowrap">
+          <Text {...short} color="faint">
             read {new Date(source.foundAt).toLocaleString([], { dateStyle: 'short', timeStyle: 'short' })}
           </Text>
         )}
