@@ -139,7 +139,7 @@ func TestBreachesOfFiles(t *testing.T) {
 		{"sources/store.yaml", "kind: postgresql\nconfig: {host: h, port: '5432'}\n", "sources/store.yaml:2:25: config.port should be a whole number"},
 		{"sources/store.yaml", "kind: postgresql\nconfig: {host: h, port: 99999}\n", "99999 is not a port"},
 		{"sources/store.yaml", "kind: sqlite\nconfig: {pth: x}\n", `sources/store.yaml:2:10: there is no key "pth" here`},
-		{"views/low/shelf.sql", "SELECT s.id, s.site AS id FROM store.shelf AS s\n", "views/low/shelf.sql: a view's columns need names of their own"},
+		{"views/low/shelf.sql", "SELECT s.id, s.site AS id FROM store.shelf AS s\n", "views/low/shelf.sql: the columns of a view need names of their own"},
 	} {
 		write(c.name, c.text)
 		im, err := a.Views.ReadFiles(dir)

@@ -148,7 +148,7 @@ func (p *Project) Write(ctx context.Context, decide func(now *Snapshot) (*Change
 // next start, once it is.
 func (p *Project) publish(s *Snapshot) {
 	p.now.Store(s)
-	p.inBackground("the change is not known everywhere", func() error {
+	p.inBackground("following a change failed", func() error {
 		s.estate.Readers("") // which binds all views
 		if p.Now() != s {
 			return nil
@@ -156,7 +156,7 @@ func (p *Project) publish(s *Snapshot) {
 		ctx := context.Background()
 		if packed := s.estate.Packed(); len(packed) > 0 {
 			if err := p.records.PutKnown(ctx, packed); err != nil {
-				slog.Warn("what is known of views is not kept", "error", err)
+				slog.Warn("keeping what is known of views failed", "error", err)
 			}
 		}
 		if p.hooks.Changed == nil {

@@ -337,7 +337,7 @@ func (vs *Views) readViews(im *Imported, files map[string][]byte) {
 	for _, v := range s.With(next).Estate().Views() {
 		err := v.Err
 		if err == nil {
-			err = ownNames(v.Table.Columns)
+			err = catalog.OwnNames("a view", v.Table.Columns)
 		}
 		if err != nil {
 			im.Breaches = append(im.Breaches, breachOf(v.View, err))

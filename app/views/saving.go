@@ -122,7 +122,7 @@ func afterSaving(now *project.Snapshot, v *catalog.View, c *project.Change) (*es
 	if known.Err != nil {
 		return nil, inText(known.Err, v)
 	}
-	if err := ownNames(known.Table.Columns); err != nil {
+	if err := catalog.OwnNames("a view", known.Table.Columns); err != nil {
 		return nil, err
 	}
 	if known.Depth > 1 { // it binds over the columns of what it reads; with their texts in place it may be too large
@@ -141,19 +141,6 @@ func inText(err error, v *catalog.View) error {
 		return &own
 	}
 	return err
-}
-
-// ownNames fails where columns of a view have no names of their own.
-func ownNames(columns []catalog.Column) error {
-	seen := map[string]bool{}
-	for _, col := range columns {
-		if seen[col.Name] || col.Name == "?column?" {
-			return value.Errorf("42701", "a view's columns need names of their own, and %q is there twice or has none", col.Name).
-				WithHint("name it with AS")
-		}
-		seen[col.Name] = true
-	}
-	return nil
 }
 
 func taken(v *catalog.View) error {

@@ -26,12 +26,8 @@ const guessedRows = 1000
 
 // CheckColumns says which columns of a statement have no name of their own.
 func CheckColumns(t *catalog.Table) error {
-	seen := map[string]bool{}
-	for _, c := range t.Columns {
-		if seen[c.Name] || c.Name == "" || c.Name == "?column?" {
-			return value.Errorf("42701", "the statement's columns need names of their own, and %q is there twice or has none", c.Name).WithHint("name it with AS")
-		}
-		seen[c.Name] = true
+	if err := catalog.OwnNames("the statement", t.Columns); err != nil {
+		return err
 	}
 	if len(t.Columns) == 0 {
 		return value.Errorf(value.CodeSource, "the statement returns no columns").WithHint("write a statement that returns rows")

@@ -1,6 +1,7 @@
 package catalog
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 	"sort"
@@ -421,4 +422,23 @@ func editDistance(a, b string) int {
 		prev2, prev, cur = prev, cur, prev2
 	}
 	return prev[len(b)]
+}
+
+// OwnNames fails where columns, which are of what it says, have no names of their own.
+func OwnNames(of string, columns []Column) error {
+	seen := map[string]bool{}
+	for _, c := range columns {
+		what := ""
+		switch {
+		case c.Name == "" || c.Name == "?column?":
+			what = "one has none"
+		case seen[c.Name]:
+			what = fmt.Sprintf("%q is used twice", c.Name)
+		}
+		if what != "" {
+			return value.Errorf("42701", "the columns of %s need names of their own, and %s", of, what).WithHint("name it with AS")
+		}
+		seen[c.Name] = true
+	}
+	return nil
 }

@@ -125,15 +125,20 @@ func asked[T Source](j *judge, what string) (of T, why *Reason) {
 	return of, why
 }
 
+// judged asks the source as a T.
+func judged[T Source](j *judge, what string, ask func(T) *Reason) *Reason {
+	src, why := asked[T](j, what)
+	if why == nil {
+		why = ask(src)
+	}
+	return why
+}
+
 func (j *judge) Value(e plan.Expr) *Reason {
 	if isColumn(e) {
 		return nil
 	}
-	src, why := asked[Source](j, "Computing")
-	if why == nil {
-		why = src.Value(e)
-	}
-	return why
+	return judged(j, "Computing", func(s Source) *Reason { return s.Value(e) })
 }
 
 func (j *judge) Filter(e plan.Expr) (plan.Expr, *Reason) {
@@ -145,43 +150,23 @@ func (j *judge) Filter(e plan.Expr) (plan.Expr, *Reason) {
 }
 
 func (j *judge) Group(e plan.Expr) *Reason {
-	src, why := asked[Grouper](j, "Grouping")
-	if why == nil {
-		why = src.Group(e)
-	}
-	return why
+	return judged(j, "Grouping", func(s Grouper) *Reason { return s.Group(e) })
 }
 
 func (j *judge) Aggregate(a plan.Agg) *Reason {
-	src, why := asked[Grouper](j, "Aggregating")
-	if why == nil {
-		why = src.Aggregate(a)
-	}
-	return why
+	return judged(j, "Aggregating", func(s Grouper) *Reason { return s.Aggregate(a) })
 }
 
 func (j *judge) Order(k plan.SortKey) *Reason {
-	src, why := asked[Sorter](j, "Sorting")
-	if why == nil {
-		why = src.Order(k)
-	}
-	return why
+	return judged(j, "Sorting", func(s Sorter) *Reason { return s.Order(k) })
 }
 
 func (j *judge) Window(w plan.WindowCall) *Reason {
-	src, why := asked[Windower](j, "Computing over windows")
-	if why == nil {
-		why = src.Window(w)
-	}
-	return why
+	return judged(j, "Computing over windows", func(s Windower) *Reason { return s.Window(w) })
 }
 
 func (j *judge) Operator(n plan.Node) *Reason {
-	src, why := asked[Operator](j, "Combining rows")
-	if why == nil {
-		why = src.Operator(n)
-	}
-	return why
+	return judged(j, "Combining rows", func(s Operator) *Reason { return s.Operator(n) })
 }
 
 func (j *judge) KeyBatch() int {
