@@ -9,7 +9,7 @@ DEBS  := postgresql mariadb-server chromium fonts-dejavu-core gcc
 STATICCHECK := honnef.co/go/tools/cmd/staticcheck@v0.7.0
 WEB_FILES := $(shell find web/src web/index.html web/package.json web/vite.config.ts web/tsconfig.json -type f 2>/dev/null)
 
-.PHONY: demo up down dev build test check race bench deps debs web-check lint fuzz clean
+.PHONY: demo up down dev build api test check race bench deps debs web-check lint fuzz clean
 
 demo: debs build
 	bin/rovik demo --dir $(DEMO) --scale $(SCALE)
@@ -53,6 +53,11 @@ bin/docserver: $(shell find demo/docserver -type f)
 bin/rovik: serve/dist/index.html $(shell find core connect records app serve cmd demo -name '*.go' -o -name '*.sql' -o -name '*.yaml') go.mod go.sum
 	@echo "building bin/rovik (the first time compiles the SQL parser, about a minute)"
 	go build -trimpath -o bin/rovik ./cmd/rovik
+
+# The API's document, and the page's types of it.
+api: web/node_modules/.installed
+	go run ./serve/apidoc
+	cd web && npm run --silent types
 
 serve/dist/index.html: web/node_modules/.installed $(WEB_FILES) serve/openapi.yaml
 	@echo "building the page"

@@ -9,25 +9,16 @@ import (
 	"github.com/labstack/echo/v4"
 
 	"rovik/core/value"
+	"rovik/serve/api"
 )
 
-// problem is an error as the page gets it. Start and End count bytes in the
-// text of View, or of the query; -1 where there is no place.
-type problem struct {
-	Code    string `json:"code"`
-	Message string `json:"message"`
-	Hint    string `json:"hint"`
-	View    string `json:"view"`
-	Start   int    `json:"start"`
-	End     int    `json:"end"`
-}
-
-func problemOf(err error) problem {
+// problemOf is an error as a client gets it.
+func problemOf(err error) api.Problem {
 	var ve *value.Error
 	if errors.As(err, &ve) {
-		return problem{ve.Code, ve.Message, ve.Hint, ve.View, ve.Start, ve.End}
+		return api.Problem{Code: ve.Code, Message: ve.Message, Hint: ve.Hint, View: ve.View, Start: ve.Start, End: ve.End}
 	}
-	return problem{Message: err.Error(), Start: -1, End: -1}
+	return api.Problem{Message: err.Error(), Start: -1, End: -1}
 }
 
 func sendError(err error, c echo.Context) {

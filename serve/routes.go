@@ -7,9 +7,8 @@ import (
 	"github.com/labstack/echo/v4"
 
 	"rovik/app"
-	"rovik/app/sources"
-	"rovik/app/views"
 	"rovik/core/catalog"
+	"rovik/serve/api"
 )
 
 type handlers struct {
@@ -17,99 +16,146 @@ type handlers struct {
 	secrets []string // see Options
 }
 
+// route is an operation and what does it.
 type route struct {
-	method, path string
-	handle       echo.HandlerFunc
+	api.Operation
+	handle echo.HandlerFunc
 }
 
-// routes lists the API; openapi.yaml describes it, and a test compares both.
+// force asks for a change that breaks views.
+var force = api.Parameter{Name: "force", Type: "boolean", About: "Also where views break"}
+
+// routes lists the API; serve/openapi.yaml is made from the list.
 func (h *handlers) routes() []route {
 	return []route{
-		{http.MethodGet, "/health", func(c echo.Context) error { return c.JSON(http.StatusOK, map[string]string{"state": "ok"}) }},
-		{http.MethodGet, "/openapi.yaml", func(c echo.Context) error { return c.Blob(http.StatusOK, "application/yaml", openAPI) }},
-		{http.MethodGet, "/catalog", h.catalog},
-		{http.MethodPost, "/explain", h.explain},
-		{http.MethodPost, "/source-plan", h.sourcePlan},
-		{http.MethodPost, "/rename", h.rename},
-		{http.MethodPost, "/build", h.build},
-		{http.MethodPost, "/build/edit", h.editForm},
-		{http.MethodPost, "/build/preview", h.preview},
-		{http.MethodPost, "/build/profile", h.profile},
-		{http.MethodPost, "/build/joins", h.suggestJoins},
-		{http.MethodPost, "/build/measure", h.measureJoin},
-		{http.MethodPost, "/views", h.saveView},
-		{http.MethodPost, "/views/effects", h.effects},
-		{http.MethodPost, "/build/draft", h.draft},
-		{http.MethodGet, "/views/:name", h.view},
-		{http.MethodDelete, "/views/:name", h.removeView},
-		{http.MethodPost, "/views/:name/notes", h.describe},
-		{http.MethodGet, "/views/:name/revisions", h.revisions},
-		{http.MethodPost, "/sources", h.connectSource},
-		{http.MethodPost, "/sources/try", h.trySource},
-		{http.MethodPost, "/sources/:name/refresh", h.refreshSource},
-		{http.MethodPost, "/sources/:name/try", h.tryKept},
-		{http.MethodPost, "/sources/:name/compare", h.compareSource},
-		{http.MethodPost, "/sources/:name/hide", h.hideTables},
-		{http.MethodPost, "/sources/:name/retype", h.retypeColumn},
-		{http.MethodGet, "/lineage/:name", h.lineage},
-		{http.MethodGet, "/lineage/:name/graph", h.lineageGraph},
-		{http.MethodGet, "/lineage/:name/openlineage", h.openLineage},
-		{http.MethodGet, "/lineage/:name/csv", h.lineageCSV},
-		{http.MethodGet, "/impact/:name", h.impact},
-		{http.MethodGet, "/sources/:name/quirk-impact", h.quirkImpact},
-		{http.MethodGet, "/search", h.search},
-		{http.MethodGet, "/columns", h.columnNames},
-		{http.MethodPost, "/sources/:name/limits", h.setLimits},
-		{http.MethodPost, "/sources/:name/keys", h.declareKey},
-		{http.MethodPost, "/sources/:name/look", h.lookAt},
-		{http.MethodPost, "/sources/:name/frequent", h.mostFrequent},
-		{http.MethodDelete, "/sources/:name", h.removeSource},
-		{http.MethodPost, "/sources/:name/check", h.checkSource},
-		{http.MethodGet, "/sources/:name/history", h.history},
-		{http.MethodGet, "/sources/:name/sent", h.sent},
-		{http.MethodGet, "/sources/:name/shapes", h.shapedSets},
-		{http.MethodPost, "/sources/:name/shapes", h.saveShape},
-		{http.MethodPost, "/sources/:name/shapes/propose", h.proposeShape},
-		{http.MethodPost, "/sources/:name/shapes/try", h.tryShape},
-		{http.MethodGet, "/runs", h.pastRuns},
-		{http.MethodPost, "/runs", h.startRun},
-		{http.MethodGet, "/runs/:id/events", h.runEvents},
-		{http.MethodGet, "/runs/:id/rows", h.runRows},
-		{http.MethodPost, "/runs/:id/stop", h.stopRun},
+		get("/health", "Whether the server answers", func(echo.Context) (api.State, error) { return api.State{State: "ok"}, nil }),
+		sends[api.Nothing]("/openapi.yaml", "This document", "application/yaml", func(c echo.Context) error { return c.Blob(http.StatusOK, "application/yaml", openAPI) }),
+		get("/catalog", "Everything that can be named", h.catalog),
+
+		post("/explain", "What a query would do; no data is read", h.explain),
+		post("/source-plan", "How each source would run its statement, by its own account; no data is read", h.sourcePlan),
+		get("/runs", "Past runs, newest first", h.pastRuns),
+		post("/runs", "Start a run whose rows are held for scrolling", h.startRun),
+		sends[api.RunStatus]("/runs/:id/events", "A run's progress as server-sent events, each a RunStatus, until the run ends. The first and the last have the report, the others what has changed in its numbers",
+			"text/event-stream", h.runEvents),
+		get("/runs/:id/rows", "Rows of a run as text; NULL is null", h.runRows,
+			api.Parameter{Name: "offset", Type: "integer", Required: true}, api.Parameter{Name: "limit", Type: "integer", Required: true}),
+		post("/runs/:id/stop", "Stop a run, at its sources too", h.stopRun),
+
+		post("/build", "A text as the form of the Builder", h.build),
+		post("/build/edit", "Make edits of the form in a text", h.editForm),
+		post("/build/preview", "The first rows of a query", h.preview),
+		post("/build/profile", "Measure an output column, and what cleaning it suggests", h.profile),
+		post("/build/joins", "Ways to join a relation to the inputs of a block, the best first", h.suggestJoins),
+		post("/build/measure", "What share of the values of two sides match, and what would make more match", h.measureJoin),
+		post("/build/draft", "A first description of a text, by rules", h.draft),
+
+		post("/views", "Save a view", h.saveView),
+		post("/views/effects", "What saving a view would change", h.effects),
+		get("/views/:name", "A view with its text and columns", h.view),
+		remove("/views/:name", "Remove a view; its revisions are kept", h.removeView, force),
+		post("/views/:name/notes", "Describe a view and its columns", h.describe),
+		get("/views/:name/revisions", "The revisions of a view, newest first", h.revisions),
+		post("/rename", "Give a column, a view or the layers other names, and every reader with them", h.rename),
+
+		post("/sources", "Connect a source, read its catalogue and keep it, its password encrypted", h.connectSource),
+		post("/sources/try", "Take the steps to a source one by one, up to the one that fails; nothing is kept", h.trySource),
+		remove("/sources/:name", "Remove a source and its password", h.removeSource, force),
+		post("/sources/:name/refresh", "Read a source's catalogue and measure its quirks anew", h.refreshSource),
+		post("/sources/:name/try", "Take the steps to a connected source one by one", h.tryKept),
+		post("/sources/:name/compare", "How a source differs from what is known of it; nothing is accepted, its health follows", h.compareSource),
+		post("/sources/:name/check", "Check whether a source answers and how it differs; nothing is accepted", h.checkSource),
+		post("/sources/:name/hide", "Choose the tables that no query can name", h.hideTables),
+		post("/sources/:name/retype", "Read a column as another type than was proposed", h.retypeColumn),
+		post("/sources/:name/limits", "Set the limits of a source", h.setLimits),
+		post("/sources/:name/keys", "Declare a key, which is measured first, or take a declared one back", h.declareKey),
+		post("/sources/:name/look", "Measure a table: its first rows, and numbers about each column", h.lookAt),
+		post("/sources/:name/frequent", "The most frequent values of a column", h.mostFrequent),
+		get("/sources/:name/history", "What was found of a source over time, newest first", h.history),
+		get("/sources/:name/sent", "The last statements that a source ran", h.sent),
+		get("/sources/:name/shapes", "A source's sets of nested records, with their shapes", h.shapedSets),
+		post("/sources/:name/shapes", "Keep a shape, or drop the set's where none is given", h.saveShape),
+		post("/sources/:name/shapes/propose", "A shape proposed from a sample of a set's records", h.proposeShape),
+		post("/sources/:name/shapes/try", "What a shape makes of a sample of records, and of one of them; nothing is kept", h.tryShape),
+
+		get("/lineage/:name", "Where a view's columns come from, by columns of sources", h.lineage),
+		get("/lineage/:name/graph", "What reaches a column or relation, or what it reaches, with every step", h.lineageGraph,
+			api.Parameter{Name: "direction", Type: "string", Values: []string{"upstream", "downstream"}, Required: true}),
+		sends[api.Nothing]("/lineage/:name/openlineage", "The lineage of a view as a column-lineage facet of the OpenLineage standard", "application/json", h.openLineage),
+		sends[api.Nothing]("/lineage/:name/csv", "The lineage of a view as CSV", "text/csv", h.lineageCSV),
+		get("/impact/:name", "What depends on a column or relation, and what a change of it breaks", h.impact,
+			api.Parameter{Name: "if", Type: "string", Values: []string{"gone", "renamed", "type"}, Required: true, About: "The change"}, api.Parameter{Name: "type", Type: "string", About: "The new type"}),
+		get("/sources/:name/quirk-impact", "Which verdicts of which views depend on a measured quirk", h.quirkImpact,
+			api.Parameter{Name: "quirk", Type: "string", Required: true}),
+		get("/search", "Views and tables by the words in their names, columns, descriptions and SQL", h.search, api.Parameter{Name: "words", Type: "string", Required: true}),
+		get("/columns", "Columns of views and tables with a text in their names, by dotted names", h.columnNames, api.Parameter{Name: "like", Type: "string", Required: true}),
 	}
 }
 
-// catalogReply is everything that can be named.
-type catalogReply struct {
-	Sources []sources.SourceInfo `json:"sources"`
-	Layers  []catalog.Layer      `json:"layers"`
-	Views   []views.Name         `json:"views"`
-}
-
-func (h *handlers) catalog(c echo.Context) error {
-	layers := append([]catalog.Layer{}, h.app.Now().Catalog().Layers()...) // a new project has none, which is a list too
-	return c.JSON(http.StatusOK, catalogReply{h.app.Sources.List(), layers, h.app.Views.Names()})
-}
-
-func bind[T any](c echo.Context) (T, error) {
-	var v T
-	dec := json.NewDecoder(c.Request().Body)
-	dec.DisallowUnknownFields()
-	if err := dec.Decode(&v); err != nil {
-		return v, echo.NewHTTPError(http.StatusBadRequest, "the request is not the JSON that the API describes: "+err.Error())
+// Operations lists what the API offers.
+func Operations() []api.Operation {
+	var out []api.Operation
+	for _, r := range (&handlers{}).routes() {
+		out = append(out, r.Operation)
 	}
-	return v, nil
+	return out
 }
 
-// answer binds a request, does the work and sends what it gives.
-func answer[R, T any](c echo.Context, do func(R) (T, error)) error {
-	r, err := bind[R](c)
-	if err != nil {
-		return err
-	}
-	out, err := do(r)
-	if err != nil {
-		return err
+// get is a question without a body.
+func get[T any](path, summary string, do func(echo.Context) (T, error), query ...api.Parameter) route {
+	return route{api.Operation{Method: http.MethodGet, Path: path, Summary: summary, Query: query, Gives: api.BodyOf[T]()}, func(c echo.Context) error {
+		out, err := do(c)
+		if err != nil {
+			return err
+		}
+		return send(c, out)
+	}}
+}
+
+// post sends a body, or Nothing, and gets one, or Nothing.
+func post[R, T any](path, summary string, do func(echo.Context, R) (T, error)) route {
+	takes := api.BodyOf[R]()
+	return route{api.Operation{Method: http.MethodPost, Path: path, Summary: summary, Takes: takes, Gives: api.BodyOf[T]()}, func(c echo.Context) error {
+		var r R
+		if takes != nil {
+			dec := json.NewDecoder(c.Request().Body)
+			dec.DisallowUnknownFields()
+			if err := dec.Decode(&r); err != nil {
+				return echo.NewHTTPError(http.StatusBadRequest, "the request is not the JSON that the API describes: "+err.Error())
+			}
+		}
+		out, err := do(c, r)
+		if err != nil {
+			return err
+		}
+		return send(c, out)
+	}}
+}
+
+// remove takes something away.
+func remove(path, summary string, do func(echo.Context) error, query ...api.Parameter) route {
+	return route{api.Operation{Method: http.MethodDelete, Path: path, Summary: summary, Query: query}, func(c echo.Context) error {
+		if err := do(c); err != nil {
+			return err
+		}
+		return c.NoContent(http.StatusNoContent)
+	}}
+}
+
+// sends is a question whose answer writes itself: a file, or a stream of Ts.
+func sends[T any](path, summary, media string, do echo.HandlerFunc) route {
+	return route{api.Operation{Method: http.MethodGet, Path: path, Summary: summary, Gives: api.BodyOf[T](), Media: media}, do}
+}
+
+// send sends a body as JSON, or that there is Nothing.
+func send(c echo.Context, out any) error {
+	if _, nothing := out.(api.Nothing); nothing {
+		return c.NoContent(http.StatusNoContent)
 	}
 	return c.JSON(http.StatusOK, out)
+}
+
+func (h *handlers) catalog(echo.Context) (api.Catalog, error) {
+	layers := append([]catalog.Layer{}, h.app.Now().Catalog().Layers()...) // a new project has none, which is a list too
+	return api.Catalog{Sources: h.app.Sources.List(), Layers: layers, Views: h.app.Views.Names()}, nil
 }

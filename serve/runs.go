@@ -9,101 +9,41 @@ import (
 
 	"github.com/labstack/echo/v4"
 
-	"rovik/app/project"
+	"rovik/app/runs"
 	"rovik/core/explain"
+	"rovik/serve/api"
 )
 
-// queryRequest is a text to explain or run. Layer and View say whose
-// definition it is, where it is one.
-type queryRequest struct {
-	SQL     string `json:"sql"`
-	FoldOff bool   `json:"foldOff"`
-	Layer   string `json:"layer"`
-	View    string `json:"view"`
+func (h *handlers) explain(_ echo.Context, q api.QueryRequest) (*explain.Report, error) {
+	return h.app.Now().Explain(q.Query())
 }
 
-func (q queryRequest) query() project.Query {
-	return project.Query{SQL: q.SQL, FoldOff: q.FoldOff, Layer: q.Layer, View: q.View}
+func (h *handlers) sourcePlan(c echo.Context, q api.QueryRequest) ([]runs.SourcePlan, error) {
+	return h.app.Runs.SourcePlans(c.Request().Context(), q.Query())
 }
 
-func (h *handlers) explain(c echo.Context) error {
-	q, err := bind[queryRequest](c)
+func (h *handlers) pastRuns(c echo.Context) ([]api.PastRun, error) {
+	past, err := h.app.Runs.Past(c.Request().Context(), 100)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	report, err := h.app.Now().Explain(q.query())
-	if err != nil {
-		return err
+	out := []api.PastRun{}
+	for _, r := range past {
+		out = append(out, api.PastRun{ID: r.ID, SQL: r.SQL, State: r.State, Error: r.Error, BeganAt: r.BeganAt, Report: api.Encoded[explain.Report](r.Report)})
 	}
-	return c.JSON(http.StatusOK, report)
+	return out, nil
 }
 
-func (h *handlers) sourcePlan(c echo.Context) error {
-	q, err := bind[queryRequest](c)
+func (h *handlers) startRun(_ echo.Context, q api.QueryRequest) (api.StartedRun, error) {
+	run, err := h.app.Runs.Start(q.Query())
 	if err != nil {
-		return err
+		return api.StartedRun{}, err
 	}
-	plans, err := h.app.Runs.SourcePlans(c.Request().Context(), q.query())
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, plans)
-}
-
-// pastRun is an ended run.
-type pastRun struct {
-	ID      string          `json:"id"`
-	SQL     string          `json:"sql"`
-	State   string          `json:"state"`
-	Error   string          `json:"error"`
-	BeganAt time.Time       `json:"beganAt"`
-	Report  json.RawMessage `json:"report"`
-}
-
-func (h *handlers) pastRuns(c echo.Context) error {
-	runs, err := h.app.Runs.Past(c.Request().Context(), 100)
-	if err != nil {
-		return err
-	}
-	out := []pastRun{}
-	for _, r := range runs {
-		out = append(out, pastRun{r.ID, r.SQL, r.State, r.Error, r.BeganAt, r.Report})
-	}
-	return c.JSON(http.StatusOK, out)
-}
-
-// startedRun is a run that has begun.
-type startedRun struct {
-	ID      string           `json:"id"`
-	Columns []explain.Column `json:"columns"`
-}
-
-func (h *handlers) startRun(c echo.Context) error {
-	q, err := bind[queryRequest](c)
-	if err != nil {
-		return err
-	}
-	run, err := h.app.Runs.Start(q.query())
-	if err != nil {
-		return err
-	}
-	out := startedRun{ID: run.ID, Columns: []explain.Column{}}
+	out := api.StartedRun{ID: run.ID, Columns: []explain.Column{}}
 	for _, col := range run.Columns {
 		out.Columns = append(out.Columns, explain.Column{Name: col.Name, Type: col.Type.String()})
 	}
-	return c.JSON(http.StatusOK, out)
-}
-
-// runStatus is how far a run is. The first event and the last have the whole report, those
-// between them what has changed in its numbers since the event before.
-type runStatus struct {
-	ID       string            `json:"id"`
-	State    string            `json:"state"`
-	Rows     int               `json:"rows"` // held so far
-	Cut      bool              `json:"cut"`  // more rows would have come
-	Problem  *problem          `json:"problem"`
-	Report   *explain.Report   `json:"report"`
-	Progress *explain.Progress `json:"progress"`
+	return out, nil
 }
 
 // eventsEvery bounds how often progress is told.
@@ -124,7 +64,7 @@ func (h *handlers) runEvents(c echo.Context) error {
 	var told *explain.Progress
 	for first := true; ; first = false {
 		s := run.Status()
-		out := runStatus{ID: s.ID, State: s.State, Rows: s.Rows, Cut: s.Cut}
+		out := api.RunStatus{ID: s.ID, State: s.State, Rows: s.Rows, Cut: s.Cut}
 		if s.Err != nil {
 			p := problemOf(s.Err)
 			out.Problem = &p
@@ -168,24 +108,24 @@ func (h *handlers) runEvents(c echo.Context) error {
 // maxPage is how many rows one request may ask for.
 const maxPage = 1000
 
-func (h *handlers) runRows(c echo.Context) error {
+func (h *handlers) runRows(c echo.Context) ([][]*string, error) {
 	run, err := h.app.Runs.Held(c.Param("id"))
 	if err != nil {
-		return err
+		return nil, err
 	}
 	offset, err1 := strconv.Atoi(c.QueryParam("offset"))
 	limit, err2 := strconv.Atoi(c.QueryParam("limit"))
 	if err1 != nil || err2 != nil || offset < 0 || limit < 1 || limit > maxPage {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("offset counts from 0 and limit goes from 1 to %d", maxPage))
+		return nil, echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("offset counts from 0 and limit goes from 1 to %d", maxPage))
 	}
-	return c.JSON(http.StatusOK, run.Page(offset, limit))
+	return run.Page(offset, limit), nil
 }
 
-func (h *handlers) stopRun(c echo.Context) error {
+func (h *handlers) stopRun(c echo.Context, _ api.Nothing) (api.Nothing, error) {
 	run, err := h.app.Runs.Held(c.Param("id"))
 	if err != nil {
-		return err
+		return api.Nothing{}, err
 	}
 	run.Stop()
-	return c.NoContent(http.StatusNoContent)
+	return api.Nothing{}, nil
 }

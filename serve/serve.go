@@ -114,11 +114,11 @@ func New(a *app.App, addr *net.TCPAddr, o Options) *echo.Echo {
 	e.HTTPErrorHandler = sendError
 	e.Use(logged, middleware.Recover(), onlyOurOwn(addr), middleware.BodyLimit(maxBody), headers)
 	h := &handlers{app: a, secrets: o.Secrets}
-	api := e.Group("/api")
+	group := e.Group("/api")
 	for _, r := range h.routes() {
-		api.Add(r.method, r.path, r.handle)
+		group.Add(r.Method, r.Path, r.handle)
 	}
-	api.Any("/*", func(c echo.Context) error { return echo.ErrNotFound })
+	group.Any("/*", func(c echo.Context) error { return echo.ErrNotFound })
 	e.GET("/*", page())
 	return e
 }

@@ -1,7 +1,6 @@
 package serve
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"io"
@@ -10,22 +9,12 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
-	"reflect"
-	"regexp"
-	"sort"
 	"strings"
 	"testing"
 
 	"rovik/app"
-	"rovik/app/builder"
-	"rovik/app/runs"
-	"rovik/app/sources"
-	"rovik/app/views"
 	"rovik/core/catalog"
-	"rovik/core/explain"
-	"rovik/core/fold"
-	"rovik/core/form"
-	"rovik/core/rename"
+	"rovik/serve/api"
 )
 
 func testServer(t *testing.T) *httptest.Server {
@@ -141,7 +130,7 @@ func TestBadInput(t *testing.T) {
 		}
 	}
 	_, body := request(t, srv, "GET", "/api/catalog", "", nil)
-	var got catalogReply
+	var got api.Catalog
 	if err := json.Unmarshal([]byte(body), &got); err != nil || len(got.Views) != 1 || got.Views[0].Columns != 1 {
 		t.Errorf("the views are %+v, %v", got.Views, err)
 	}
@@ -162,7 +151,7 @@ func TestSavingViews(t *testing.T) {
 	save(`{"layer": "low", "name": "one", "sql": "SELECT 5 AS a, 2 AS c", "replace": true}`, `"name":"one"`)
 	save(`{"layer": "low", "name": "up", "sql": "SELECT * FROM high.two"}`, "higher layer")
 	_, body := request(t, srv, "POST", "/api/runs", `{"sql": "SELECT * FROM high.two"}`, nil)
-	var run startedRun
+	var run api.StartedRun
 	if err := json.Unmarshal([]byte(body), &run); err != nil || run.ID == "" {
 		t.Fatalf("%s, %v", body, err)
 	}
@@ -182,96 +171,6 @@ func TestSavingViews(t *testing.T) {
 	if status, _ := request(t, srv, "GET", "/api/runs/"+run.ID+"/rows?offset=0&limit=5000", "", nil); status != 400 {
 		t.Errorf("a page of 5000 rows answers %d", status)
 	}
-}
-
-// The document describes the routes that there are.
-func TestOpenAPIDescribesTheRoutes(t *testing.T) {
-	var have []string
-	for _, r := range (&handlers{}).routes() {
-		have = append(have, r.method+" /api"+regexp.MustCompile(`:(\w+)`).ReplaceAllString(r.path, "{$1}"))
-	}
-	var described []string
-	path := ""
-	for _, line := range strings.Split(string(openAPI), "\n") {
-		if m := regexp.MustCompile(`^  (/api\S*):$`).FindStringSubmatch(line); m != nil {
-			path = m[1]
-		}
-		if m := regexp.MustCompile(`^    (get|post|put|delete):`).FindStringSubmatch(line); m != nil {
-			described = append(described, strings.ToUpper(m[1])+" "+path)
-		}
-	}
-	sort.Strings(have)
-	sort.Strings(described)
-	if !reflect.DeepEqual(have, described) {
-		t.Errorf("the server has\n%s\nand the document\n%s", strings.Join(have, "\n"), strings.Join(described, "\n"))
-	}
-}
-
-// The schemas have the fields that the server sends and reads.
-func TestOpenAPIDescribesTheFields(t *testing.T) {
-	for name, v := range map[string]any{
-		"Problem": problem{}, "QueryRequest": queryRequest{}, "ViewRequest": viewRequest{}, "Catalog": catalogReply{}, "Layer": catalog.Layer{},
-		"ViewInfo": views.Info{}, "SourceInfo": sources.SourceInfo{}, "FoundSource": catalog.Source{}, "Quirk": catalog.Quirk{}, "CommonValue": catalog.CommonValue{}, "QuirkChange": catalog.QuirkChange{}, "SourcePlan": runs.SourcePlan{}, "ReportRewrite": explain.Rewrite{}, "Table": catalog.Table{},
-		"TableColumn": catalog.Column{}, "Key": catalog.Key{}, "ForeignKey": catalog.ForeignKey{}, "ReportColumn": explain.Column{},
-		"Reason": fold.Reason{}, "ReportPiece": explain.Piece{}, "ReportStatement": explain.Statement{}, "ReportOperator": explain.Operator{},
-		"NotesRequest": notesRequest{}, "ColumnNote": catalog.ColumnNote{}, "ViewColumn": views.Column{}, "ViewName": views.Name{}, "RenameRequest": renameRequest{}, "LayerChange": views.LayerChange{}, "Renamed": views.Renamed{}, "RenamedText": rename.Text{}, "ViewMove": rename.Move{},
-		"BuildRequest": buildRequest{}, "EditRequest": editRequest{}, "FormEdit": form.Edit{}, "CleaningStep": form.Clean{}, "Built": builder.Built{}, "Form": form.Form{}, "FormPart": form.Part{},
-		"FormBlock": form.Block{}, "FormOutput": form.Output{}, "FormInput": form.Input{}, "FormOrder": form.Order{}, "FormFacts": form.Facts{}, "InputFacts": form.InputFacts{}, "FormColumn": form.Column{},
-		"JoinFacts": form.JoinFacts{}, "JoinTest": form.Test{}, "JoinSide": form.Side{}, "Preview": builder.Preview{}, "ColumnProfile": builder.ColumnProfile{}, "CleaningOffer": form.Offer{},
-		"JoinSuggestion": builder.JoinSuggestion{}, "JoinMeasure": builder.JoinMeasure{}, "Meeting": form.Meeting{}, "JoinFix": form.Fix{},
-		"Report": explain.Report{}, "StartedRun": startedRun{}, "RunStatus": runStatus{}, "PastRun": pastRun{},
-	} {
-		want := jsonFields(reflect.TypeOf(v))
-		got := schemaFields(name)
-		if !reflect.DeepEqual(got, want) {
-			t.Errorf("%s: the document has %v, the server %v", name, got, want)
-		}
-	}
-}
-
-func jsonFields(typ reflect.Type) []string {
-	var out []string
-	for i := range typ.NumField() {
-		f := typ.Field(i)
-		if f.Anonymous {
-			out = append(out, jsonFields(f.Type)...)
-			continue
-		}
-		if tag, _, _ := strings.Cut(f.Tag.Get("json"), ","); tag != "-" && f.IsExported() {
-			out = append(out, tag)
-		}
-	}
-	sort.Strings(out)
-	return out
-}
-
-// schemaFields reads the property names of a schema out of the document.
-func schemaFields(name string) []string {
-	_, rest, _ := bytes.Cut(openAPI, []byte("\n    "+name+":\n"))
-	if end := regexp.MustCompile(`\n    \w+:\n`).FindIndex(rest); end != nil {
-		rest = rest[:end[0]]
-	}
-	_, props, _ := strings.Cut(string(rest), "properties:")
-	var out []string
-	if block := regexp.MustCompile(`(?m)^        (\w+):`).FindAllStringSubmatch(props, -1); block != nil {
-		for _, m := range block {
-			out = append(out, m[1])
-		}
-	} else {
-		depth := 0
-		for _, m := range regexp.MustCompile(`[{}]|\w+(?:: )`).FindAllString(props, -1) {
-			switch {
-			case m == "{":
-				depth++
-			case m == "}":
-				depth--
-			case depth == 1:
-				out = append(out, strings.TrimSuffix(m, ": "))
-			}
-		}
-	}
-	sort.Strings(out)
-	return out
 }
 
 func TestListenStepsOverPortsInUse(t *testing.T) {

@@ -1,33 +1,22 @@
 package serve
 
 import (
-	"net/http"
 	"path/filepath"
 	"slices"
 	"strings"
 
 	"github.com/labstack/echo/v4"
 
+	"rovik/app/runs"
 	"rovik/app/sources"
 	"rovik/connect"
-	"rovik/core/catalog"
 	"rovik/core/value"
+	"rovik/serve/api"
 )
-
-// newSource is a source to try or to connect. The password comes in and never
-// goes out again.
-type newSource struct {
-	Name       string         `json:"name"`
-	Kind       string         `json:"kind"`
-	Note       string         `json:"note"`
-	Connection string         `json:"connection"`
-	Password   string         `json:"password"`
-	Config     connect.Config `json:"config"`
-}
 
 // source is what a client asks for. A client chooses only password files that the
 // server's owner has set apart: it chooses as well who is sent the password.
-func (h *handlers) source(n newSource) (sources.NewSource, error) {
+func (h *handlers) source(n api.NewSource) (sources.NewSource, error) {
 	if path, isFile := strings.CutPrefix(n.Config.Secret, "file:"); isFile && !within(path, h.secrets) {
 		return sources.NewSource{}, value.Errorf(value.CodeSource, "the password file %s is in no folder of secrets", path).
 			WithHint("give the password, or start the server with --secrets and the file's folder")
@@ -57,145 +46,79 @@ func within(path string, folders []string) bool {
 	})
 }
 
-func (h *handlers) connectSource(c echo.Context) error {
-	n, err := bind[newSource](c)
-	if err != nil {
-		return err
-	}
+func (h *handlers) connectSource(c echo.Context, n api.NewSource) (sources.SourceInfo, error) {
 	asked, err := h.source(n)
 	if err != nil {
-		return err
+		return sources.SourceInfo{}, err
 	}
-	if _, err := h.app.Sources.Connect(c.Request().Context(), asked); err != nil {
-		return err
-	}
-	return h.sendSource(c, n.Name, nil)
+	_, err = h.app.Sources.Connect(c.Request().Context(), asked)
+	return h.sourceAfter(n.Name, err)
 }
 
-func (h *handlers) trySource(c echo.Context) error {
-	n, err := bind[newSource](c)
-	if err != nil {
-		return err
-	}
+func (h *handlers) trySource(c echo.Context, n api.NewSource) ([]connect.Step, error) {
 	asked, err := h.source(n)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	steps, err := h.app.Sources.Try(c.Request().Context(), asked)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, steps)
+	return h.app.Sources.Try(c.Request().Context(), asked)
 }
 
-func (h *handlers) tryKept(c echo.Context) error {
-	steps, err := h.app.Sources.TryKept(c.Request().Context(), c.Param("name"))
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, steps)
+func (h *handlers) tryKept(c echo.Context, _ api.Nothing) ([]connect.Step, error) {
+	return h.app.Sources.TryKept(c.Request().Context(), c.Param("name"))
 }
 
 func (h *handlers) removeSource(c echo.Context) error {
-	if err := h.app.Sources.Remove(c.Request().Context(), c.Param("name"), c.QueryParam("force") == "true"); err != nil {
-		return err
-	}
-	return c.NoContent(http.StatusNoContent)
+	return h.app.Sources.Remove(c.Request().Context(), c.Param("name"), c.QueryParam("force") == "true")
 }
 
-func (h *handlers) refreshSource(c echo.Context) error {
+func (h *handlers) refreshSource(c echo.Context, _ api.Nothing) (sources.SourceInfo, error) {
 	found, err := h.app.Sources.Refresh(c.Request().Context(), c.Param("name"))
 	if err != nil {
-		return err
+		return sources.SourceInfo{}, err
 	}
-	return h.sendSource(c, c.Param("name"), found.Differences.Quirks)
+	s, err := h.sourceAfter(c.Param("name"), nil)
+	s.Changes = found.Differences.Quirks
+	return s, err
 }
 
-func (h *handlers) compareSource(c echo.Context) error {
-	d, err := h.app.Sources.Compare(c.Request().Context(), c.Param("name"))
+func (h *handlers) compareSource(c echo.Context, _ api.Nothing) (*sources.Differences, error) {
+	return h.app.Sources.Compare(c.Request().Context(), c.Param("name"))
+}
+
+func (h *handlers) hideTables(c echo.Context, r api.HideRequest) (sources.SourceInfo, error) {
+	return h.sourceAfter(c.Param("name"), h.app.Sources.Hide(c.Request().Context(), c.Param("name"), r.Hidden, r.Force))
+}
+
+// sourceAfter is a source after something was done with it, unless that failed.
+func (h *handlers) sourceAfter(name string, err error) (sources.SourceInfo, error) {
 	if err != nil {
-		return err
+		return sources.SourceInfo{}, err
 	}
-	return c.JSON(http.StatusOK, d)
-}
-
-// hideRequest names the tables that no query can name.
-type hideRequest struct {
-	Hidden []string `json:"hidden"`
-	Force  bool     `json:"force"`
-}
-
-func (h *handlers) hideTables(c echo.Context) error {
-	r, err := bind[hideRequest](c)
-	if err != nil {
-		return err
-	}
-	if err := h.app.Sources.Hide(c.Request().Context(), c.Param("name"), r.Hidden, r.Force); err != nil {
-		return err
-	}
-	return h.sendSource(c, c.Param("name"), nil)
-}
-
-func (h *handlers) sendSource(c echo.Context, name string, changes []catalog.QuirkChange) error {
 	for _, s := range h.app.Sources.List() {
 		if s.Name == name {
-			s.Changes = changes
-			return c.JSON(http.StatusOK, s)
+			return s, nil
 		}
 	}
-	return echo.ErrNotFound
+	return sources.SourceInfo{}, echo.ErrNotFound
 }
 
-// tableRequest names a table of a source, as name or schema.name, and a column
-// of it.
-type tableRequest struct {
-	Table  string `json:"table"`
-	Column string `json:"column"`
+func (h *handlers) lookAt(c echo.Context, r api.TableRequest) (*sources.Look, error) {
+	return h.app.Sources.LookAt(c.Request().Context(), c.Param("name"), r.Table)
 }
 
-func (h *handlers) lookAt(c echo.Context) error {
-	r, err := bind[tableRequest](c)
-	if err != nil {
-		return err
-	}
-	look, err := h.app.Sources.LookAt(c.Request().Context(), c.Param("name"), r.Table)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, look)
+func (h *handlers) mostFrequent(c echo.Context, r api.TableRequest) ([]sources.Frequent, error) {
+	return h.app.Sources.MostFrequent(c.Request().Context(), c.Param("name"), r.Table, r.Column)
 }
 
-func (h *handlers) mostFrequent(c echo.Context) error {
-	r, err := bind[tableRequest](c)
-	if err != nil {
-		return err
-	}
-	values, err := h.app.Sources.MostFrequent(c.Request().Context(), c.Param("name"), r.Table, r.Column)
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, values)
+func (h *handlers) checkSource(c echo.Context, _ api.Nothing) (sources.SourceInfo, error) {
+	_, err := h.app.Sources.Check(c.Request().Context(), c.Param("name"))
+	return h.sourceAfter(c.Param("name"), err)
 }
 
-func (h *handlers) checkSource(c echo.Context) error {
-	if _, err := h.app.Sources.Check(c.Request().Context(), c.Param("name")); err != nil {
-		return err
-	}
-	return h.sendSource(c, c.Param("name"), nil)
+func (h *handlers) history(c echo.Context) ([]sources.SourceEvent, error) {
+	return h.app.Sources.History(c.Request().Context(), c.Param("name"))
 }
 
-func (h *handlers) history(c echo.Context) error {
-	events, err := h.app.Sources.History(c.Request().Context(), c.Param("name"))
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, events)
-}
-
-func (h *handlers) sent(c echo.Context) error {
-	list, err := h.app.Runs.SentTo(c.Request().Context(), c.Param("name"))
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, list)
+func (h *handlers) sent(c echo.Context) ([]runs.SentStatement, error) {
+	return h.app.Runs.SentTo(c.Request().Context(), c.Param("name"))
 }

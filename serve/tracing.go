@@ -5,34 +5,25 @@ import (
 	"net/http"
 
 	"github.com/labstack/echo/v4"
+
+	"rovik/app/tracing"
+	"rovik/core/estate"
 )
 
-func (h *handlers) columnNames(c echo.Context) error {
-	return c.JSON(http.StatusOK, h.app.Tracing().ColumnNames(c.QueryParam("like")))
+func (h *handlers) columnNames(c echo.Context) ([]string, error) {
+	return h.app.Tracing().ColumnNames(c.QueryParam("like")), nil
 }
 
-func (h *handlers) search(c echo.Context) error {
-	found, err := h.app.Search(c.Request().Context(), c.QueryParam("words"))
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, found)
+func (h *handlers) search(c echo.Context) ([]tracing.Match, error) {
+	return h.app.Search(c.Request().Context(), c.QueryParam("words"))
 }
 
-func (h *handlers) lineage(c echo.Context) error {
-	cols, err := h.app.Tracing().Lineage(c.Param("name"))
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, cols)
+func (h *handlers) lineage(c echo.Context) ([]tracing.ColumnLineage, error) {
+	return h.app.Tracing().Lineage(c.Param("name"))
 }
 
-func (h *handlers) lineageGraph(c echo.Context) error {
-	g, err := h.app.Tracing().Graph(c.Param("name"), c.QueryParam("direction"))
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, g)
+func (h *handlers) lineageGraph(c echo.Context) (*estate.Graph, error) {
+	return h.app.Tracing().Graph(c.Param("name"), c.QueryParam("direction"))
 }
 
 func (h *handlers) openLineage(c echo.Context) error {
@@ -58,18 +49,10 @@ func attach(c echo.Context, name string) {
 	c.Response().Header().Set(echo.HeaderContentDisposition, mime.FormatMediaType("attachment", map[string]string{"filename": name}))
 }
 
-func (h *handlers) impact(c echo.Context) error {
-	im, err := h.app.Tracing().Impact(c.Request().Context(), c.Param("name"), c.QueryParam("if"), c.QueryParam("type"))
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, im)
+func (h *handlers) impact(c echo.Context) (*tracing.Impact, error) {
+	return h.app.Tracing().Impact(c.Request().Context(), c.Param("name"), c.QueryParam("if"), c.QueryParam("type"))
 }
 
-func (h *handlers) quirkImpact(c echo.Context) error {
-	q, err := h.app.Tracing().QuirkImpact(c.Param("name"), c.QueryParam("quirk"))
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, q)
+func (h *handlers) quirkImpact(c echo.Context) (*tracing.QuirkImpact, error) {
+	return h.app.Tracing().QuirkImpact(c.Param("name"), c.QueryParam("quirk"))
 }

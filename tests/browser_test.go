@@ -48,7 +48,7 @@ func pageOf(t *testing.T, a *app.App) (ctx context.Context, base string) {
 		stop()
 		<-ended
 	})
-	return ctx, base
+	return ctx, described(t, base)
 }
 
 // do runs browser actions, and keeps a picture of the page where they fail.

@@ -22,7 +22,7 @@ import (
 	"rovik/core/value"
 )
 
-// outcome is what a query gave: rows as canonical texts, or an error's class.
+// outcome is what a query gave: rows as canonical strings, or an error's class.
 type outcome struct {
 	rows  []string
 	class string // the first two characters of the SQLSTATE

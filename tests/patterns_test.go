@@ -62,7 +62,7 @@ func numberPattern(r *rand.Rand) string {
 	return out + []string{"", "", "", "S", "MI", "PR", "PL", "SG", "TH", "EEEE", "V99"}[r.IntN(11)]
 }
 
-// patternQuery formats values by a pattern, or reads texts that it wrote.
+// patternQuery formats values by a pattern, or reads strings that it wrote.
 func patternQuery(r *rand.Rand) string {
 	const moments = "(VALUES (timestamp '2024-02-29 13:04:05.006007'), ('1999-12-31 23:59:59.999999'), ('0001-01-01 00:00:00'), ('2000-10-10 12:00:00.5'), ('1985-07-03 00:30:09')) v(t)"
 	const spans = "(VALUES (interval '1 year 2 months 3 days 04:05:06.789'), ('-5 days -30:00:00.1'), ('0'), ('100 hours')) v(t)"
@@ -95,7 +95,7 @@ func patternQuery(r *rand.Rand) string {
 	return fmt.Sprintf("SELECT %s(to_char(t, %s), %s) FROM (SELECT t FROM %s OFFSET %d LIMIT 1) w", f, quoted(p), quoted(q), moments, r.IntN(5))
 }
 
-// What values become by patterns, and texts by them, is PostgreSQL's; a pattern that
+// What values become by patterns, and strings by them, is PostgreSQL's; a pattern that
 // is not supported says so.
 func TestGeneratedPatternsHoldTheLaw(t *testing.T) {
 	a, ref := nastyWorld(t)

@@ -79,7 +79,7 @@ func TestWrittenResultsAreReadAgain(t *testing.T) {
 	}
 }
 
-// Each format says what there is: names, empty results, NULLs, and texts that need
+// Each format says what there is: names, empty results, NULLs, and strings that need
 // quotes.
 func TestFormatsOfResults(t *testing.T) {
 	rows, err := csv.NewReader(bytes.NewReader(written(t, everyType+" ORDER BY 1", "csv"))).ReadAll()

@@ -28,8 +28,8 @@ func On(s *project.Snapshot) Builder { return Builder{s} }
 
 // Built is a text as the Builder's form, with what is known of its parts.
 type Built struct {
-	Form  *form.Form  `json:"form"`
-	Facts *form.Facts `json:"facts"`
+	Form  *form.Form  `json:"form" null:"never"`
+	Facts *form.Facts `json:"facts" null:"never"`
 }
 
 // Build reads a text as a form. A text that does not bind has the facts of the

@@ -208,7 +208,7 @@ func (b Builder) foundOn(ctx context.Context, v form.Values, on side) (sample, f
 	return sample, found, ask(form.Spellings(alone))
 }
 
-// textual reports whether a side's values are texts, which have other spellings.
+// textual reports whether a side's values are strings, which have other spellings.
 func (b Builder) textual(s side) bool {
 	s.query.SQL = fmt.Sprintf("SELECT %s FROM %s", s.expr, s.from)
 	c, _, err := b.now.Compile(s.query, nil)

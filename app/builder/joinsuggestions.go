@@ -22,7 +22,7 @@ type JoinSuggestion struct {
 	Left  []string `json:"left"`
 	Right []string `json:"right"`
 	// From says what it is suggested by: a foreign key, a declared key, or names.
-	From string `json:"from"`
+	From string `json:"from" enum:"foreign key,declared key,names,values"`
 	Why  string `json:"why"`
 	// Types notes a difference of types that the expressions bridge.
 	Types string `json:"types"`

@@ -140,7 +140,7 @@ func writeCSV(w io.Writer, run *exec.Run) error {
 }
 
 // writeJSON writes an array with an object a row. Integers, doubles and
-// booleans are JSON's; exact numerics and times are texts, which lose nothing.
+// booleans are JSON's; exact numerics and times are strings, which lose nothing.
 func writeJSON(w io.Writer, run *exec.Run) error {
 	out := bufio.NewWriter(w)
 	sep := "["

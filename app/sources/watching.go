@@ -15,7 +15,7 @@ import (
 // "unreachable"; a source that was not checked yet has none. Error says why it is
 // unreachable, or what a run found to differ since.
 type Health struct {
-	State   string    `json:"state"`
+	State   string    `json:"state" enum:"well,differs,unreachable"`
 	At      time.Time `json:"at"`
 	Error   string    `json:"error"`
 	Changes int       `json:"changes"` // what differs, quirks included
@@ -53,9 +53,9 @@ const (
 // SourceEvent is what was found of a source at a time.
 type SourceEvent struct {
 	At          time.Time    `json:"at"`
-	Kind        string       `json:"kind"`
+	Kind        string       `json:"kind" enum:"check,accepted"`
 	Error       string       `json:"error"`
-	Differences *Differences `json:"differences"`
+	Differences *Differences `json:"differences" null:"never"`
 }
 
 // maxHistory bounds the history that is shown.

@@ -18,7 +18,7 @@ import (
 // each between \x02 and \x03.
 type Match struct {
 	Name   string `json:"name"`
-	What   string `json:"what"` // "view" or "table"
+	What   string `json:"what" enum:"view,table"` // "view" or "table"
 	Around string `json:"around"`
 }
 

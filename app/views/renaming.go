@@ -20,13 +20,13 @@ import (
 type Renaming struct {
 	// Column is layer.view.column, which gets the name To. With Through, views that
 	// pass it on under its name do so under the new one.
-	Column  string `json:"column"`
-	Through bool   `json:"through"`
+	Column  string `json:"column,omitempty"`
+	Through bool   `json:"through,omitempty"`
 	// View is layer.view, which gets the name To, a layer.view too.
-	View string `json:"view"`
-	To   string `json:"to"`
+	View string `json:"view,omitempty"`
+	To   string `json:"to,omitempty"`
 	// Layers are all layers as they are to be, lowest first.
-	Layers []LayerChange `json:"layers"`
+	Layers []LayerChange `json:"layers,omitempty"`
 }
 
 // LayerChange is a layer as it is to be. Was is its name before, empty for a new

@@ -26,7 +26,7 @@ type Batcher struct {
 	n       int
 }
 
-// NewBatcher makes one. plain tells, at any time, that all texts so far need no
+// NewBatcher makes one. plain tells, at any time, that all strings so far need no
 // look at whether they can be carried.
 func NewBatcher(columns []catalog.Column, plain *bool, give func(kernel.Batch) error) *Batcher {
 	b := &Batcher{columns: columns, give: give}

@@ -226,7 +226,7 @@ func (f field) test(op string, v value.Value) (bson.D, bool) {
 }
 
 // constant is a value as the column's documents would hold it. Digits of an
-// identifier sort as the identifier does; other texts are none.
+// identifier sort as the identifier does; other strings are none.
 func (f field) constant(v value.Value) (any, bool) {
 	if f.cell.ID {
 		if v.IsNull || v.Kind != value.Text || len(v.Str) != 24 || v.Str != strings.ToLower(v.Str) {

@@ -211,7 +211,7 @@ type rereader struct {
 	ctx context.Context
 	set string
 	at  map[string]int // a document's number by its identifier
-	// collated says that the collection compares texts by rules of its own,
+	// collated says that the collection compares strings by rules of its own,
 	// which a sample need not show.
 	collated bool
 }

@@ -111,7 +111,7 @@ func convert(arr arrow.Array, k value.Kind) (arrow.Array, error) {
 	return out.NewArray(), nil
 }
 
-// validText checks that texts are UTF-8 without the character 0: all bytes at
+// validText checks that strings are UTF-8 without the character 0: all bytes at
 // once, and then that no text begins within a letter.
 func validText(all []byte, n int, offset func(int) int, a arrow.Array) error {
 	bad := !utf8.Valid(all) || bytes.IndexByte(all, 0) >= 0

@@ -421,7 +421,7 @@ func (g *rowGroup) bounds(column string) (bounds, bool) {
 	}
 	typ, known := g.p.typeOf(column)
 	if g.p.texts[column] || !known {
-		return bounds{}, false // the order of texts is another one
+		return bounds{}, false // the order of strings is another one
 	}
 	b := g.p.bounds(g.i, field, typ)
 	if own, _ := typeOf(field.Field.Type); own.Kind == typ.Kind {

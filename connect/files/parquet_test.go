@@ -233,7 +233,7 @@ func TestParquetTypes(t *testing.T) {
 			}
 			continue
 		}
-		// The rows come sorted by their texts.
+		// The rows come sorted by their strings.
 		_, values, _ := strings.Cut(f.want, ": ")
 		want := strings.Split(strings.ReplaceAll(values, "2024-01-01 ", "2024-01-01_"), " ")
 		for i := range want {

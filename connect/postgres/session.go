@@ -134,7 +134,7 @@ func (s *Source) begin(ctx context.Context, conn *pgconn.PgConn, st *fold.Statem
 // qualified writes the name of a table.
 func qualified(t *catalog.Table) string { return quote(t.Schema) + "." + quote(t.Name) }
 
-// names writes the names of tables as an array of texts.
+// names writes the names of tables as an array of strings.
 func names(tables []*catalog.Table) string {
 	var list []value.Value
 	for _, t := range tables {

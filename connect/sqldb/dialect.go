@@ -52,7 +52,7 @@ type Dialect struct {
 	// Binary writes a text operand so that it compares by code point without
 	// padding; it fails with a reason where the database cannot.
 	Binary func(s *Source, e plan.Expr) (before, after string, why *fold.Reason)
-	// Grouped judges that texts are told apart as a whole where they are grouped or
+	// Grouped judges that strings are told apart as a whole where they are grouped or
 	// sorted; nil where they always are.
 	Grouped func(s *Source, e plan.Expr) *fold.Reason
 	// Ordered judges that values that are equal alike are ordered alike too; nil

@@ -376,7 +376,7 @@ func (s *Source) measureColumns(ctx context.Context, t *catalog.Table, columns [
 	return kept, err
 }
 
-// comparesNumbers reports whether a column's declaration makes SQLite take texts
+// comparesNumbers reports whether a column's declaration makes SQLite take strings
 // that it is compared with for numbers.
 func comparesNumbers(declared string) bool {
 	for _, word := range []string{"CHAR", "CLOB", "TEXT", "BLOB"} {

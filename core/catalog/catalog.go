@@ -17,7 +17,7 @@ type Source struct {
 	Name    string           `json:"name"`
 	Kind    string           `json:"kind"` // "postgresql", "mariadb", "sqlite"
 	Version string           `json:"version"`
-	Tables  []*Table         `json:"tables"`
+	Tables  []*Table         `json:"tables" null:"maybe"`
 	Quirks  map[string]Quirk `json:"quirks"`
 }
 
@@ -76,10 +76,10 @@ type Table struct {
 	Source      string       `json:"source"`
 	Schema      string       `json:"schema"` // empty where the source has one nameless schema
 	Name        string       `json:"name"`
-	Columns     []Column     `json:"columns"`
-	Left        []LeftColumn `json:"left,omitempty"` // out, since they cannot be carried
-	Keys        []Key        `json:"keys"`           // primary and unique keys
-	ForeignKeys []ForeignKey `json:"foreignKeys"`
+	Columns     []Column     `json:"columns" null:"maybe"`
+	Left        []LeftColumn `json:"left,omitempty"`    // out, since they cannot be carried
+	Keys        []Key        `json:"keys" null:"maybe"` // primary and unique keys
+	ForeignKeys []ForeignKey `json:"foreignKeys" null:"maybe"`
 	Rows        int64        `json:"rows"` // the source's own estimate, or a count where it is cheap
 	// Flat is how the rows are made of nested records; nil for a plain table.
 	Flat *shape.Flat `json:"flat,omitempty"`

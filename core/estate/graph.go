@@ -26,7 +26,7 @@ type Edge struct {
 	From  Node           `json:"from"`
 	To    Node           `json:"to"`
 	Via   lineage.Via    `json:"via"`
-	Spans []lineage.Span `json:"spans"`
+	Spans []lineage.Span `json:"spans" null:"maybe"`
 }
 
 // Role is what a node is to the column that a graph was asked of.

@@ -98,8 +98,9 @@ type unnestOp struct {
 	batch   kernel.Batch
 	values  [][]arrow.Array
 	row     int
-	current [][][]value.Value // by call: the rows for the present row
-	at, end int
+	current [][]value.Value // by call: the row that comes out
+	open    []kernel.Rows   // by call: the rows for the present row; nil for one that has ended
+	at      int             // rows that came out for the present row
 }
 
 func newUnnestOp(n *plan.Unnest, in operator) (operator, error) {
@@ -133,7 +134,7 @@ func (o *unnestOp) next(ctx context.Context) (kernel.Batch, error) {
 	numbers := array.NewInt64Builder(value.Memory)
 	var rows []int32
 	for len(rows) < BatchRows {
-		if o.at >= o.end {
+		if o.open == nil {
 			if o.row >= o.batch.Len && len(rows) > 0 {
 				break // the rows of one batch come out together
 			}
@@ -146,21 +147,34 @@ func (o *unnestOp) next(ctx context.Context) (kernel.Batch, error) {
 			}
 			continue
 		}
+		any, err := o.pull()
+		if err != nil {
+			return kernel.Batch{}, err
+		}
+		kept := !any && o.at == 0 && o.n.Outer
+		if !any {
+			o.open = nil
+		}
+		if !any && !kept {
+			continue
+		}
 		rows = append(rows, int32(o.row-1))
 		c := 0
 		for f, fn := range o.funcs {
 			for col, k := range fn.Results {
 				v := value.NullOf(k)
-				if o.at < len(o.current[f]) {
-					v = o.current[f][o.at][col]
+				if row := o.current[f]; row != nil {
+					v = row[col]
 				}
 				v.Kind = k
 				value.Append(out[c], v)
 				c++
 			}
 		}
-		if numbers.Append(int64(o.at + 1)); len(o.current) > 0 && o.longest() == 0 {
-			numbers.SetNull(numbers.Len() - 1) // a row that an outer call kept
+		if kept {
+			numbers.AppendNull()
+		} else {
+			numbers.Append(int64(o.at + 1))
 		}
 		o.at++
 	}
@@ -177,12 +191,23 @@ func (o *unnestOp) next(ctx context.Context) (kernel.Batch, error) {
 	return b, nil
 }
 
-func (o *unnestOp) longest() int {
-	n := 0
-	for _, rows := range o.current {
-		n = max(n, len(rows))
+// pull takes the next row of every call, and reports whether any has one. A call that has
+// ended before others gives NULLs.
+func (o *unnestOp) pull() (any bool, err error) {
+	for f, next := range o.open {
+		o.current[f] = nil
+		if next == nil {
+			continue
+		}
+		if o.current[f], err = next(); err != nil {
+			return false, placed(o.n.Calls[f].Org, err)
+		}
+		if o.current[f] == nil {
+			o.open[f] = nil
+		}
+		any = any || o.current[f] != nil
 	}
-	return n
+	return any, nil
 }
 
 // advance computes the calls for the next row.
@@ -204,22 +229,17 @@ func (o *unnestOp) advance(ctx context.Context) error {
 			return nil
 		}
 	}
-	o.current = o.current[:0]
+	o.open, o.current, o.at = make([]kernel.Rows, len(o.funcs)), make([][]value.Value, len(o.funcs)), 0
 	for f, fn := range o.funcs {
 		args := make([]value.Value, len(fn.Args))
 		for a, k := range fn.Args {
 			args[a] = value.At(k, o.values[f][a], o.row)
 		}
-		rows, err := fn.Rows(args)
-		if err != nil {
+		var err error
+		if o.open[f], err = fn.Open(args); err != nil {
 			return placed(o.n.Calls[f].Org, err)
 		}
-		o.current = append(o.current, rows)
 	}
 	o.row++
-	o.at, o.end = 0, o.longest()
-	if o.end == 0 && o.n.Outer {
-		o.end = 1
-	}
 	return nil
 }

@@ -51,7 +51,7 @@ type Piece struct {
 type Statement struct {
 	ID            string   `json:"id"`
 	Source        string   `json:"source"`
-	Language      string   `json:"language"`
+	Language      string   `json:"language" enum:"sql,document,file"`
 	Text          string   `json:"text"`
 	Parameters    []string `json:"parameters"`
 	EstimatedRows int64    `json:"estimatedRows"`
@@ -337,6 +337,6 @@ type Unfit struct {
 	Column  string `json:"column"`
 	Type    string `json:"type"`
 	Count   int64  `json:"count"`
-	Became  string `json:"became"` // "null" or "text"
+	Became  string `json:"became" enum:"null,text"` // "null" or "text"
 	Example string `json:"example"`
 }

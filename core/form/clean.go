@@ -10,7 +10,7 @@ import (
 
 // Clean is a step that puts the values of a column right.
 type Clean struct {
-	Step string `json:"step"`
+	Step string `json:"step" enum:"fill,blank,trim,upper,lower,type,map,split,join"`
 	// Value is what the step takes: what NULL becomes, a type, a separator.
 	Value string `json:"value,omitempty"`
 	// From and To are the codes that a map changes, and what into; for a type,

@@ -21,7 +21,7 @@ type Part struct {
 type Form struct {
 	With   []Part  `json:"with"` // named queries, locked
 	Blocks []Block `json:"blocks"`
-	Union  string  `json:"union"` // "union" or "union all" between blocks
+	Union  string  `json:"union" enum:",union,union all"` // "union" or "union all" between blocks
 	Order  []Order `json:"order"`
 	Limit  *Part   `json:"limit,omitempty"`
 	Offset *Part   `json:"offset,omitempty"`
@@ -64,13 +64,13 @@ const (
 // Input is an item of FROM, joined to those before it.
 type Input struct {
 	Part
-	Kind  string `json:"kind"`
+	Kind  string `json:"kind" enum:"relation,named,verbatim,query,function,locked"`
 	Name  string `json:"name"`  // of a relation, dotted
 	Alias string `json:"alias"` // what its columns are called by
 	Named bool   `json:"named"` // Alias is the text's own, not the name's last part
 	// Join is how it joins: "inner", "left", "right", "full", "cross", or "comma";
 	// empty for the first.
-	Join  string   `json:"join"`
+	Join  string   `json:"join" enum:",inner,left,right,full,cross,comma"`
 	On    []Part   `json:"on"`    // all of them hold
 	Using []string `json:"using"` // columns that both sides have
 	// Condition is the whole of what follows ON or USING, nil for none.

@@ -84,7 +84,7 @@ type way struct {
 }
 
 // ways are written around each other in this order, the last one innermost. They
-// are what SQL's functions do to these texts under the C collation.
+// are what SQL's functions do to these strings under the C collation.
 var ways = []way{
 	{"letter case", "upper(x)", upper},
 	{"leading zeros", "ltrim(x, '0')", func(s string) string { return strings.TrimLeft(s, "0") }},

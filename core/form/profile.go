@@ -164,7 +164,7 @@ const aDay = `([0-9]{3}[1-9]|[0-9]{2}[1-9][0-9]|[0-9][1-9][0-9]{2}|[1-9][0-9]{3}
 	`((0[13578]|1[02])-(0[1-9]|[12][0-9]|3[01])|(0[469]|11)-(0[1-9]|[12][0-9]|30)|02-(0[1-9]|1[0-9]|2[0-8]))` +
 	`|([0-9]{2}(0[48]|[2468][048]|[13579][26])|([02468][48]|[13579][26]|[2468]0)00)-02-29`
 
-// guards are patterns that only texts match of which the cast to a type cannot
+// guards are patterns that only strings match of which the cast to a type cannot
 // fail.
 var guards = map[value.Kind]string{
 	value.Int8:      `^ *[-+]?[0-9]{1,18} *$`,
@@ -173,7 +173,7 @@ var guards = map[value.Kind]string{
 	value.Timestamp: `^(` + aDay + `)[ T]([01][0-9]|2[0-3]):[0-5][0-9](:[0-5][0-9](\.[0-9]{1,6})?)?$`,
 }
 
-// types offers the narrowest type that most texts can be taken as. Texts that
+// types offers the narrowest type that most strings can be taken as. Texts that
 // cannot be are named one by one where all are known and few; else a pattern
 // tells them, which may leave out some that the cast would take.
 func (p *Profile) types() []Offer {
@@ -242,7 +242,7 @@ func dateOnly(s string) (bool, bool) {
 	return len(strings.TrimSpace(s)) <= 10, err == nil
 }
 
-// separator finds what most texts can be split at.
+// separator finds what most strings can be split at.
 func (p *Profile) separator() (string, int64) {
 	for _, sep := range []string{"; ", ";", ", ", " / ", "/", " – ", " - ", "|"} {
 		var has, rows int64

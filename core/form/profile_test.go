@@ -10,7 +10,7 @@ import (
 	"rovik/core/value"
 )
 
-// A guard lets through just what the cast takes, of texts that look like the type:
+// A guard lets through just what the cast takes, of strings that look like the type:
 // every day of years of all sorts, and numbers at their ends.
 func TestGuardsNeverLetACastFail(t *testing.T) {
 	match := map[value.Kind]func(string) bool{}

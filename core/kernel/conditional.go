@@ -322,7 +322,7 @@ func (x extremeNode) eval(b Batch) (vector, error) {
 	return vector{out.NewArray(), 1}, nil
 }
 
-// concatNode joins texts, a NULL being no text.
+// concatNode joins strings, a NULL being no text.
 type concatNode struct{ args []node }
 
 func (c concatNode) eval(b Batch) (vector, error) {

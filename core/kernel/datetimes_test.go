@@ -34,7 +34,7 @@ func computed(t *testing.T, name string, args ...[2]string) string {
 	return got
 }
 
-// Parts of moments, by all names of the parts; the texts are PostgreSQL's.
+// Parts of moments, by all names of the parts; the strings are PostgreSQL's.
 func TestPartsOfMoments(t *testing.T) {
 	const at = "2024-05-05 10:11:12.345678"
 	for _, c := range []struct{ kind, text, unit, want string }{

@@ -233,7 +233,7 @@ func compileLike(e *plan.Call, args []node) (node, bool, error) {
 	}
 	match, err := likeMatcher(fold(pattern.Val.Str), escape)
 	if errors.Is(err, errLikeEscape) {
-		return nil, false, nil // an error for the texts that reach the escape
+		return nil, false, nil // an error for the strings that reach the escape
 	}
 	if err != nil {
 		return nil, false, err

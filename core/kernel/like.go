@@ -69,7 +69,7 @@ func likeTokens(pattern, escape string) ([]likeToken, error) {
 	return tokens, nil
 }
 
-// likeMatcher makes a function that matches texts against a pattern.
+// likeMatcher makes a function that matches strings against a pattern.
 func likeMatcher(pattern, escape string) (func(string) bool, error) {
 	tokens, err := likeTokens(pattern, escape)
 	if err != nil {

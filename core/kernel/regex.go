@@ -9,7 +9,7 @@ import (
 
 // The functions of regular expressions, by PostgreSQL's regexp.c.
 
-// groupsOf returns the texts of the groups of a match, or of the whole where there
+// groupsOf returns the strings of the groups of a match, or of the whole where there
 // are none.
 func groupsOf(re *regex.Regex, s string, at []int) []value.Value {
 	var out []value.Value

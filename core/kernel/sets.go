@@ -7,17 +7,36 @@ import (
 	"rovik/core/value"
 )
 
-// SetFunc is a set-returning function for certain kinds of arguments. Rows
-// gives the rows for one row of arguments, each with a value for each result.
+// SetFunc is a set-returning function for certain kinds of arguments. Open begins the
+// rows for one row of arguments.
 type SetFunc struct {
 	Args    []value.Kind
 	Results []value.Kind
 	Names   []string
-	Rows    func(args []value.Value) ([][]value.Value, error)
+	Open    func(args []value.Value) (Rows, error)
 }
 
-// maxSetRows bounds what one call of a set-returning function gives.
-const maxSetRows = 10_000_000
+// Rows gives the rows of one call, one at a time: a value for each result, which holds
+// until the next is asked for, and nil at the end.
+type Rows func() ([]value.Value, error)
+
+// listed opens rows that are made at once.
+func listed(rows func(args []value.Value) ([][]value.Value, error)) func(args []value.Value) (Rows, error) {
+	return func(args []value.Value) (Rows, error) {
+		list, err := rows(args)
+		if err != nil {
+			return nil, err
+		}
+		return func() ([]value.Value, error) {
+			if len(list) == 0 {
+				return nil, nil
+			}
+			row := list[0]
+			list = list[1:]
+			return row, nil
+		}, nil
+	}
+}
 
 // IsSetFunction reports whether name is a set-returning function.
 func IsSetFunction(name string) bool { return registered.setFunctions[name] != nil }
@@ -71,10 +90,10 @@ func anyNull(args []value.Value) bool {
 }
 
 // series makes generate_series from an order and a step.
-func series(kind, stepKind value.Kind, next func(v, step value.Value) (value.Value, error), sign func(step value.Value) int, unit value.Value) func([]value.Value) ([][]value.Value, error) {
-	return func(args []value.Value) ([][]value.Value, error) {
+func series(kind value.Kind, next func(v, step value.Value) (value.Value, error), sign func(step value.Value) int, unit value.Value) func([]value.Value) (Rows, error) {
+	return func(args []value.Value) (Rows, error) {
 		if anyNull(args) {
-			return nil, nil
+			return func() ([]value.Value, error) { return nil, nil }, nil
 		}
 		step := unit
 		if len(args) > 2 {
@@ -84,19 +103,18 @@ func series(kind, stepKind value.Kind, next func(v, step value.Value) (value.Val
 		if direction == 0 {
 			return nil, value.Errorf(value.CodeBadParameter, "step size cannot equal zero")
 		}
-		var out []value.Value
-		for v := args[0]; value.Compare(v, args[1])*direction <= 0; {
-			if len(out) >= maxSetRows {
-				return nil, value.Errorf("54000", "generate_series gives more than %d rows", maxSetRows)
+		v, end, ended, row := args[0], args[1], false, make([]value.Value, 1)
+		return func() ([]value.Value, error) {
+			if ended || value.Compare(v, end)*direction > 0 {
+				return nil, nil
 			}
 			v.Kind = kind
-			out = append(out, v)
+			row[0] = v
 			var err error
-			if v, err = next(v, step); err != nil {
-				break // past the last value there is
-			}
-		}
-		return one(out), nil
+			v, err = next(v, step)
+			ended = err != nil // past the last value there is
+			return row, nil
+		}, nil
 	}
 }
 
@@ -150,7 +168,7 @@ func addSets(r *registry) {
 				continue // dates make a series with time zone
 			}
 			if fits(kinds, args) {
-				return &SetFunc{args, []value.Kind{k}, []string{"generate_series"}, series(k, step, add, signOf, unit)}
+				return &SetFunc{args, []value.Kind{k}, []string{"generate_series"}, series(k, add, signOf, unit)}
 			}
 		}
 		return nil
@@ -159,13 +177,13 @@ func addSets(r *registry) {
 		if len(kinds) != 1 || !kinds[0].IsArray() {
 			return nil
 		}
-		return &SetFunc{kinds, []value.Kind{kinds[0].Elem()}, []string{"unnest"}, func(a []value.Value) ([][]value.Value, error) { return one(a[0].List), nil }}
+		return &SetFunc{kinds, []value.Kind{kinds[0].Elem()}, []string{"unnest"}, listed(func(a []value.Value) ([][]value.Value, error) { return one(a[0].List), nil })}
 	}
 	r.setFunctions["generate_subscripts"] = func(kinds []value.Kind) *SetFunc {
 		if len(kinds) != 2 || !kinds[0].IsArray() || kinds[1] != i4 {
 			return nil
 		}
-		return &SetFunc{kinds, []value.Kind{i4}, []string{"generate_subscripts"}, func(a []value.Value) ([][]value.Value, error) {
+		return &SetFunc{kinds, []value.Kind{i4}, []string{"generate_subscripts"}, listed(func(a []value.Value) ([][]value.Value, error) {
 			var out []value.Value
 			if !a[1].IsNull && a[1].Int == 1 {
 				for i := range a[0].List {
@@ -173,7 +191,7 @@ func addSets(r *registry) {
 				}
 			}
 			return one(out), nil
-		}}
+		})}
 	}
 	texts := func(name string, apart bool, all []value.Kind, split func(a []value.Value) ([]string, error)) {
 		r.setFunctions[name] = func(kinds []value.Kind) *SetFunc {
@@ -181,7 +199,7 @@ func addSets(r *registry) {
 			if !fits(kinds, args) {
 				return nil
 			}
-			return &SetFunc{args, []value.Kind{t}, []string{name}, func(a []value.Value) ([][]value.Value, error) {
+			return &SetFunc{args, []value.Kind{t}, []string{name}, listed(func(a []value.Value) ([][]value.Value, error) {
 				if a[0].IsNull || !apart && anyNull(a) {
 					return nil, nil
 				}
@@ -191,7 +209,7 @@ func addSets(r *registry) {
 					out = append(out, value.TextOf(p))
 				}
 				return one(out), err
-			}}
+			})}
 		}
 	}
 	texts("string_to_table", true, []value.Kind{t, t}, func(a []value.Value) ([]string, error) {
@@ -223,7 +241,7 @@ func addSets(r *registry) {
 			return nil
 		}
 		texts := value.ArrayOf(t)
-		return &SetFunc{args, []value.Kind{texts}, []string{"regexp_matches"}, func(a []value.Value) ([][]value.Value, error) {
+		return &SetFunc{args, []value.Kind{texts}, []string{"regexp_matches"}, listed(func(a []value.Value) ([][]value.Value, error) {
 			if anyNull(a) {
 				return nil, nil
 			}
@@ -237,7 +255,7 @@ func addSets(r *registry) {
 				return re.Global
 			})
 			return one(out), err
-		}}
+		})}
 	}
 	for _, k := range []value.Kind{value.JSON, value.JSONB} {
 		prefix := k.String()
@@ -246,7 +264,7 @@ func addSets(r *registry) {
 				if len(kinds) != 1 || kinds[0] != k && kinds[0] != value.Null {
 					return nil
 				}
-				return &SetFunc{[]value.Kind{k}, results, names, func(a []value.Value) ([][]value.Value, error) {
+				return &SetFunc{[]value.Kind{k}, results, names, listed(func(a []value.Value) ([][]value.Value, error) {
 					if a[0].IsNull {
 						return nil, nil
 					}
@@ -255,7 +273,7 @@ func addSets(r *registry) {
 						return nil, err
 					}
 					return rows(v)
-				}}
+				})}
 			}
 		}
 		typed := func(v value.Value, k value.Kind) value.Value { v.Kind = k; return v }

@@ -179,7 +179,7 @@ func (m *matcher) reference(p *piece, i, j int, at []int) bool {
 	return true
 }
 
-// same compares two texts of one length; the case of ASCII letters does not count if fold.
+// same compares two strings of one length; the case of ASCII letters does not count if fold.
 func same(a, b string, fold bool) bool {
 	if !fold {
 		return a == b

@@ -10,7 +10,7 @@ import (
 	"rovik/core/value"
 )
 
-// Guess is what kinds texts may be of, all of them: those from which each text
+// Guess is what kinds strings may be of, all of them: those from which each text
 // comes back. Of a double that is its number, of a timestamp its moment; of the
 // others all characters. The zero value has seen none.
 type Guess struct {
@@ -167,7 +167,7 @@ func number(s string) (sign, digits string, point int) {
 	return sign, digits, point
 }
 
-// Kind is the narrowest that all texts have.
+// Kind is the narrowest that all strings have.
 func (g *Guess) Kind() value.Kind {
 	switch {
 	case g.Values == 0:

@@ -23,7 +23,7 @@ func NewSample(l Language) *Sample { return &Sample{language: l, root: newBranch
 type branch struct {
 	name     string
 	seen     Seen
-	guess    Guess // of texts and numbers
+	guess    Guess // of strings and numbers
 	leaf     *Leaf // one of the Leafs
 	leaves   bool  // of several kinds
 	byName   map[string]*branch

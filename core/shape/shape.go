@@ -46,7 +46,7 @@ type Shape struct {
 	Set      string   `json:"set"`
 	Language Language `json:"language"`
 	// Table has a row for each record. Its Rows lead to the records of a file.
-	Table *Table `json:"table"`
+	Table *Table `json:"table" null:"never"`
 }
 
 // Table is a table that a shape makes, with those of its repeating parts.
@@ -67,7 +67,7 @@ type Column struct {
 	Type   value.Type `json:"type,omitzero"` // of what a path leads to
 	Misfit Misfit     `json:"misfit,omitempty"`
 	// ID says that the values are identifiers that a server makes, and no other
-	// texts.
+	// strings.
 	ID bool `json:"id,omitempty"`
 	// Seen tells what a sample had there, in words.
 	Seen string `json:"seen,omitempty"`
@@ -93,12 +93,12 @@ type Cell struct {
 	Type   value.Type `json:"type"`
 	Misfit Misfit     `json:"misfit,omitempty"`
 	ID     bool       `json:"id,omitempty"`
-	// Of is the type that the values of a column do not fit whose texts these
+	// Of is the type that the values of a column do not fit whose strings these
 	// are.
 	Of *value.Type `json:"of,omitempty"`
 }
 
-// MisfitSuffix ends the name of the column with the texts of misfits.
+// MisfitSuffix ends the name of the column with the strings of misfits.
 const MisfitSuffix = "_misfit"
 
 const (

@@ -14,7 +14,7 @@ import (
 
 // compileXPath prepares an expression of XPath 1.0.
 func compileXPath(path string) (sel selector, err error) {
-	defer func() { // the library panics at some texts that are no expressions
+	defer func() { // the library panics at some strings that are no expressions
 		if p := recover(); p != nil {
 			sel, err = nil, notXPath(path, fmt.Errorf("%v", p))
 		}

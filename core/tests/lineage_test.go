@@ -48,7 +48,7 @@ func (g *generator) over(view string, own []field) (string, []field) {
 	return fmt.Sprintf("SELECT %s FROM %s%s", items, from, where), out
 }
 
-// columnsOf gives the texts of each column of a query's rows, sorted.
+// columnsOf gives the strings of each column of a query's rows, sorted.
 func (w *world) columnsOf(root plan.Node) ([][]string, error) {
 	rows, err := w.plainly(root)
 	if err != nil {

@@ -140,7 +140,7 @@ func (w *world) plainly(root plan.Node) ([]string, error) {
 	return w.run(&fold.Compiled{Root: w.here(root)}, nil)
 }
 
-// run gives a query's rows as sorted texts.
+// run gives a query's rows as sorted strings.
 func (w *world) run(c *fold.Compiled, conn exec.Connector) ([]string, error) {
 	run, err := exec.Start(context.Background(), c, conn, exec.Options{})
 	if err != nil {

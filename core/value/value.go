@@ -10,7 +10,7 @@ import (
 // Value is one scalar: a literal of a query, or a result read out of a batch.
 // Which field holds it follows from the kind: Bool, the integers, Date (days
 // since 1970-01-01), Time and the timestamps (microseconds since then or since
-// midnight) use Int; texts, uuids, JSON and the bytes of a bytea use Str.
+// midnight) use Int; strings, uuids, JSON and the bytes of a bytea use Str.
 type Value struct {
 	Kind   Kind
 	IsNull bool

@@ -16,10 +16,10 @@ export type PastRun = Schemas['PastRun']
 export type Column = Schemas['ReportColumn']
 export type Problem = Schemas['Problem']
 export type SourcePlan = Schemas['SourcePlan']
-export type Step = Schemas['Step']
+export type Step = Schemas['SourceStep']
 export type NewSource = Schemas['NewSource']
-export type Revision = Schemas['Revision']
-export type Effects = Schemas['Effects']
+export type Revision = Schemas['ViewRevision']
+export type Effects = Schemas['ViewEffects']
 export type LineageGraph = Schemas['LineageGraph']
 export type LineageEdge = Schemas['LineageEdge']
 export type LineageNode = Schemas['LineageNode']
@@ -31,7 +31,7 @@ export type QuirkImpact = Schemas['QuirkImpact']
 export type Differences = Schemas['Differences']
 export type Look = Schemas['Look']
 export type RenameRequest = Schemas['RenameRequest']
-export type Renamed = Schemas['Renamed']
+export type Renamed = Schemas['ViewRenamed']
 export type Built = Schemas['Built']
 export type FormBlock = Schemas['FormBlock']
 export type FormInput = Schemas['FormInput']
@@ -39,14 +39,14 @@ export type FormOutput = Schemas['FormOutput']
 export type FormPart = Schemas['FormPart']
 export type FormEdit = Schemas['FormEdit']
 export type FormColumn = Schemas['FormColumn']
-export type InputFacts = Schemas['InputFacts']
+export type InputFacts = Schemas['FormInputFacts']
 export type BuildRequest = Schemas['BuildRequest']
-export type CleaningOffer = Schemas['CleaningOffer']
-export type CleaningStep = Schemas['CleaningStep']
+export type CleaningOffer = Schemas['FormOffer']
+export type CleaningStep = Schemas['FormClean']
 export type ColumnProfile = Schemas['ColumnProfile']
 export type JoinSuggestion = Schemas['JoinSuggestion']
 export type JoinMeasure = Schemas['JoinMeasure']
-export type Meeting = Schemas['Meeting']
+export type Meeting = Schemas['FormMeeting']
 export type Preview = Schemas['Preview']
 export type Rewrite = Schemas['ReportRewrite']
 export type Verdict = Piece['verdict']
@@ -122,7 +122,7 @@ export const api = {
   lineageGraph: (name: string, direction: Direction, signal: AbortSignal) => body(GET('/api/lineage/{name}/graph', { params: { ...of(name), query: { direction } }, signal })),
   impact: (name: string, change: Change, type: string, signal: AbortSignal) => body(GET('/api/impact/{name}', { params: { ...of(name), query: { if: change, type } }, signal })),
   quirkImpact: (source: string, quirk: string, signal: AbortSignal) => body(GET('/api/sources/{name}/quirk-impact', { params: { ...of(source), query: { quirk } }, signal })),
-  setLimits: (source: string, l: Schemas['Limits']) => body(POST('/api/sources/{name}/limits', { params: of(source), body: l })),
+  setLimits: (source: string, l: Schemas['SourceLimits']) => body(POST('/api/sources/{name}/limits', { params: of(source), body: l })),
   declareKey: (source: string, r: Schemas['KeyRequest']) => body(POST('/api/sources/{name}/keys', { params: of(source), body: r })),
   checkSource: (name: string) => body(POST('/api/sources/{name}/check', { params: of(name) })),
   history: (name: string) => body(GET('/api/sources/{name}/history', { params: of(name) })),
@@ -135,7 +135,7 @@ export const api = {
 }
 
 /** A report with the numbers that have changed. */
-function advanced(report: Report, { statements, operators, ...totals }: Schemas['Progress']): Report {
+function advanced(report: Report, { statements, operators, ...totals }: Schemas['ReportProgress']): Report {
   const changed = new Map([...statements, ...operators].map((c) => [c.id, c]))
   return { ...report, ...totals, statements: report.statements.map((s) => ({ ...s, ...changed.get(s.id) })), operators: report.operators.map((o) => ({ ...o, ...changed.get(o.id) })) }
 }

@@ -4,115 +4,7 @@
  */
 
 export interface paths {
-    "/api/health": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Whether the server answers */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description It does */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": {
-                            state: string;
-                        };
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/openapi.yaml": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** This document */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description The document */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/catalog": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Everything that can be named */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description The catalogue */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Catalog"];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/explain": {
+    "/api/build": {
         parameters: {
             query?: never;
             header?: never;
@@ -121,7 +13,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What a query would do; no data is read */
+        /** A text as the form of the Builder */
         post: {
             parameters: {
                 query?: never;
@@ -131,118 +23,20 @@ export interface paths {
             };
             requestBody: {
                 content: {
-                    "application/json": components["schemas"]["QueryRequest"];
+                    "application/json": components["schemas"]["BuildRequest"];
                 };
             };
             responses: {
-                /** @description The report */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["Report"];
+                        "application/json": components["schemas"]["Built"];
                     };
                 };
-                /** @description What is wrong with it */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/source-plan": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** How each source would run its statement, by its own account; no data is read */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["QueryRequest"];
-                };
-            };
-            responses: {
-                /** @description The plans */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["SourcePlan"][];
-                    };
-                };
-                /** @description Why a source did not say */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/rename": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Give a column, a view or the layers other names, and every reader with them */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["RenameRequest"];
-                };
-            };
-            responses: {
-                /** @description What changes, or has changed */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Renamed"];
-                    };
-                };
-                /** @description Why it cannot be */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -282,7 +76,7 @@ export interface paths {
                 };
             };
             responses: {
-                /** @description The description */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
@@ -291,224 +85,7 @@ export interface paths {
                         "application/json": components["schemas"]["DraftedText"];
                     };
                 };
-                /** @description What is wrong with the text */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/columns": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Columns of views and tables with a text in their names */
-        get: {
-            parameters: {
-                query: {
-                    like: string;
-                };
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description Dotted names */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": string[];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/views/{name}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A view with its text and columns */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description The view */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ViewInfo"];
-                    };
-                };
-                /** @description There is none */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        /** Forget a view; its revisions are kept */
-        delete: {
-            parameters: {
-                query?: {
-                    /** @description Also where views read it */
-                    force?: boolean;
-                };
-                header?: never;
-                path: {
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description It is gone */
-                204: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content?: never;
-                };
-                /** @description Who reads it */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/views/{name}/notes": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Say what a view and its columns are */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["NotesRequest"];
-                };
-            };
-            responses: {
-                /** @description The view as saved */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ViewInfo"];
-                    };
-                };
-                /** @description Why it was not saved */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/build": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** A text as the form of the Builder */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["BuildRequest"];
-                };
-            };
-            responses: {
-                /** @description The form and what is known of its parts */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Built"];
-                    };
-                };
-                /** @description Why the text cannot be read */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -548,7 +125,7 @@ export interface paths {
                 };
             };
             responses: {
-                /** @description The new text */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
@@ -557,7 +134,105 @@ export interface paths {
                         "application/json": components["schemas"]["EditedText"];
                     };
                 };
-                /** @description Why an edit cannot be made */
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/build/joins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ways to join a relation to the inputs of a block, the best first */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BuildRequest"];
+                };
+            };
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["JoinSuggestion"][];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/build/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What share of the values of two sides match, and what would make more match */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BuildRequest"];
+                };
+            };
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["JoinMeasure"];
+                    };
+                };
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -597,7 +272,7 @@ export interface paths {
                 };
             };
             responses: {
-                /** @description The rows */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
@@ -606,7 +281,7 @@ export interface paths {
                         "application/json": components["schemas"]["Preview"];
                     };
                 };
-                /** @description What is wrong with it */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -646,62 +321,13 @@ export interface paths {
                 };
             };
             responses: {
-                /** @description The profile */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
                     };
                     content: {
                         "application/json": components["schemas"]["ColumnProfile"];
-                    };
-                };
-                /** @description Why it was not measured */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/build/joins": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Ways to join a relation to the inputs of a block */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["BuildRequest"];
-                };
-            };
-            responses: {
-                /** @description The best first */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["JoinSuggestion"][];
                     };
                 };
                 /** @description What is wrong */
@@ -721,7 +347,99 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/build/measure": {
+    "/api/catalog": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything that can be named */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Catalog"];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/columns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Columns of views and tables with a text in their names, by dotted names */
+        get: {
+            parameters: {
+                query: {
+                    like: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": string[];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/explain": {
         parameters: {
             query?: never;
             header?: never;
@@ -730,7 +448,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** How the values of two sides meet */
+        /** What a query would do; no data is read */
         post: {
             parameters: {
                 query?: never;
@@ -740,20 +458,20 @@ export interface paths {
             };
             requestBody: {
                 content: {
-                    "application/json": components["schemas"]["BuildRequest"];
+                    "application/json": components["schemas"]["QueryRequest"];
                 };
             };
             responses: {
-                /** @description The share that meets */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["JoinMeasure"];
+                        "application/json": components["schemas"]["Report"];
                     };
                 };
-                /** @description Why it was not measured */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -770,7 +488,339 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/views": {
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether the server answers */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["State"];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/impact/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What depends on a column or relation, and what a change of it breaks */
+        get: {
+            parameters: {
+                query: {
+                    /** @description The change */
+                    if: "gone" | "renamed" | "type";
+                    /** @description The new type */
+                    type?: string;
+                };
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Impact"];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lineage/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a view's columns come from, by columns of sources */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ColumnLineage"][];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lineage/{name}/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The lineage of a view as CSV */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "text/csv": unknown;
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lineage/{name}/graph": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What reaches a column or relation, or what it reaches, with every step */
+        get: {
+            parameters: {
+                query: {
+                    direction: "upstream" | "downstream";
+                };
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["LineageGraph"];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lineage/{name}/openlineage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The lineage of a view as a column-lineage facet of the OpenLineage standard */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": unknown;
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/openapi.yaml": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** This document */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/yaml": unknown;
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rename": {
         parameters: {
             query?: never;
             header?: never;
@@ -779,7 +829,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Save a view */
+        /** Give a column, a view or the layers other names, and every reader with them */
         post: {
             parameters: {
                 query?: never;
@@ -789,20 +839,336 @@ export interface paths {
             };
             requestBody: {
                 content: {
-                    "application/json": components["schemas"]["ViewRequest"];
+                    "application/json": components["schemas"]["RenameRequest"];
                 };
             };
             responses: {
-                /** @description The view as saved */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ViewInfo"];
+                        "application/json": components["schemas"]["ViewRenamed"];
                     };
                 };
-                /** @description Why it was not saved */
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Past runs, newest first */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["PastRun"][];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Start a run whose rows are held for scrolling */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["QueryRequest"];
+                };
+            };
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["StartedRun"];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A run's progress as server-sent events, each a RunStatus, until the run ends. The first and the last have the report, the others what has changed in its numbers */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "text/event-stream": components["schemas"]["RunStatus"];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rows of a run as text; NULL is null */
+        get: {
+            parameters: {
+                query: {
+                    offset: number;
+                    limit: number;
+                };
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": (string | null)[][];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop a run, at its sources too */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Done */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Views and tables by the words in their names, columns, descriptions and SQL */
+        get: {
+            parameters: {
+                query: {
+                    words: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Match"][];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/source-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How each source would run its statement, by its own account; no data is read */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["QueryRequest"];
+                };
+            };
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SourcePlan"][];
+                    };
+                };
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -842,7 +1208,7 @@ export interface paths {
                 };
             };
             responses: {
-                /** @description The source */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
@@ -851,7 +1217,7 @@ export interface paths {
                         "application/json": components["schemas"]["SourceInfo"];
                     };
                 };
-                /** @description Why it failed */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -877,7 +1243,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take the steps to a source one by one, keeping nothing */
+        /** Take the steps to a source one by one, up to the one that fails; nothing is kept */
         post: {
             parameters: {
                 query?: never;
@@ -891,16 +1257,16 @@ export interface paths {
                 };
             };
             responses: {
-                /** @description The steps */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["Step"][];
+                        "application/json": components["schemas"]["SourceStep"][];
                     };
                 };
-                /** @description What is missing */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -927,11 +1293,11 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Forget a source and its password */
+        /** Remove a source and its password */
         delete: {
             parameters: {
                 query?: {
-                    /** @description Also where views read it */
+                    /** @description Also where views break */
                     force?: boolean;
                 };
                 header?: never;
@@ -942,14 +1308,14 @@ export interface paths {
             };
             requestBody?: never;
             responses: {
-                /** @description It is forgotten */
+                /** @description Done */
                 204: {
                     headers: {
                         [name: string]: unknown;
                     };
                     content?: never;
                 };
-                /** @description Which views read it */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -965,7 +1331,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sources/{name}/try": {
+    "/api/sources/{name}/check": {
         parameters: {
             query?: never;
             header?: never;
@@ -974,7 +1340,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take the steps to a connected source one by one */
+        /** Check whether a source answers and how it differs; nothing is accepted */
         post: {
             parameters: {
                 query?: never;
@@ -986,13 +1352,22 @@ export interface paths {
             };
             requestBody?: never;
             responses: {
-                /** @description The steps */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["Step"][];
+                        "application/json": components["schemas"]["SourceInfo"];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
                     };
                 };
             };
@@ -1012,7 +1387,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Read a source's catalogue anew and tell how it differs, changing nothing */
+        /** How a source differs from what is known of it; nothing is accepted, its health follows */
         post: {
             parameters: {
                 query?: never;
@@ -1024,7 +1399,7 @@ export interface paths {
             };
             requestBody?: never;
             responses: {
-                /** @description The differences */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
@@ -1033,691 +1408,7 @@ export interface paths {
                         "application/json": components["schemas"]["Differences"];
                     };
                 };
-                /** @description Why it failed */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sources/{name}/hide": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Say which tables of a source no query can name */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["HideRequest"];
-                };
-            };
-            responses: {
-                /** @description The source */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["SourceInfo"];
-                    };
-                };
-                /** @description Which views would break */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sources/{name}/limits": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Bound what a source is asked for at a time */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["Limits"];
-                };
-            };
-            responses: {
-                /** @description The source */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["SourceInfo"];
-                    };
-                };
-                /** @description Which limit cannot be */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sources/{name}/keys": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Declare a key of a table, which is measured, or take a declared one back */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["KeyRequest"];
-                };
-            };
-            responses: {
-                /** @description The source */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["SourceInfo"];
-                    };
-                };
-                /** @description What breaks the key, or why it was not measured */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/views/effects": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** What saving a view would do to it and to what reads it */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["ViewRequest"];
-                };
-            };
-            responses: {
-                /** @description The effects */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Effects"];
-                    };
-                };
-                /** @description Why it cannot be saved */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/views/{name}/revisions": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The texts that a view had, newest first */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    /** @description layer.view */
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description The revisions */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Revision"][];
-                    };
-                };
-                /** @description Why not */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lineage/{name}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Where a view's columns come from, by columns of sources */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    /** @description layer.view.column, layer.view, or source.table.column */
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description The columns */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ColumnLineage"][];
-                    };
-                };
-                /** @description Why not */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lineage/{name}/graph": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What reaches a column of a view or table, or what it reaches, with every step */
-        get: {
-            parameters: {
-                query: {
-                    direction: "upstream" | "downstream";
-                };
-                header?: never;
-                path: {
-                    /** @description layer.view.column, layer.view, or source.table.column */
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description The graph */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["LineageGraph"];
-                    };
-                };
-                /** @description Why not */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lineage/{name}/openlineage": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A view's lineage as a column-lineage facet of the OpenLineage standard */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    /** @description layer.view.column, layer.view, or source.table.column */
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description The facet */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": Record<string, never>;
-                    };
-                };
-                /** @description Why not */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lineage/{name}/csv": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A view's lineage as CSV */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    /** @description layer.view.column, layer.view, or source.table.column */
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description A line for each column of a source and way */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "text/csv": string;
-                    };
-                };
-                /** @description Why not */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/search": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Views and tables by the words in their names, columns, descriptions and SQL */
-        get: {
-            parameters: {
-                query: {
-                    words: string;
-                };
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description The best first */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Match"][];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/impact/{name}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What depends on a column, table or view, and what would break */
-        get: {
-            parameters: {
-                query: {
-                    if: "gone" | "renamed" | "type";
-                    type?: string;
-                };
-                header?: never;
-                path: {
-                    /** @description layer.view.column, layer.view, or source.table.column */
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description The views */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Impact"];
-                    };
-                };
-                /** @description Why not */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sources/{name}/quirk-impact": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Which verdicts of which views depend on a measured quirk */
-        get: {
-            parameters: {
-                query: {
-                    quirk: string;
-                };
-                header?: never;
-                path: {
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description The views */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["QuirkImpact"];
-                    };
-                };
-                /** @description Why not */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sources/{name}/retype": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Read a column as another type than was proposed */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["RetypeRequest"];
-                };
-            };
-            responses: {
-                /** @description The source */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["SourceInfo"];
-                    };
-                };
-                /** @description Which value does not fit, or which views would break */
-                422: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Problem"];
-                    };
-                };
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sources/{name}/look": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** A table's first rows, and what its source measures of its columns */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    name: string;
-                };
-                cookie?: never;
-            };
-            requestBody: {
-                content: {
-                    "application/json": components["schemas"]["TableRequest"];
-                };
-            };
-            responses: {
-                /** @description What it looks like */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Look"];
-                    };
-                };
-                /** @description Why it failed */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -1743,7 +1434,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** The most frequent values of a column, as its source counts them */
+        /** The most frequent values of a column */
         post: {
             parameters: {
                 query?: never;
@@ -1759,7 +1450,7 @@ export interface paths {
                 };
             };
             responses: {
-                /** @description The values */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
@@ -1768,7 +1459,7 @@ export interface paths {
                         "application/json": components["schemas"]["Frequent"][];
                     };
                 };
-                /** @description Why it failed */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -1785,7 +1476,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sources/{name}/check": {
+    "/api/sources/{name}/hide": {
         parameters: {
             query?: never;
             header?: never;
@@ -1794,7 +1485,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Compare a source with what is known of it, accepting nothing; its health follows */
+        /** Choose the tables that no query can name */
         post: {
             parameters: {
                 query?: never;
@@ -1804,9 +1495,13 @@ export interface paths {
                 };
                 cookie?: never;
             };
-            requestBody?: never;
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["HideRequest"];
+                };
+            };
             responses: {
-                /** @description The source */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
@@ -1815,7 +1510,7 @@ export interface paths {
                         "application/json": components["schemas"]["SourceInfo"];
                     };
                 };
-                /** @description Why it failed */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -1851,7 +1546,7 @@ export interface paths {
             };
             requestBody?: never;
             responses: {
-                /** @description The events */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
@@ -1860,7 +1555,7 @@ export interface paths {
                         "application/json": components["schemas"]["SourceEvent"][];
                     };
                 };
-                /** @description Why it failed */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -1879,6 +1574,306 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{name}/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Declare a key, which is measured first, or take a declared one back */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["KeyRequest"];
+                };
+            };
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SourceInfo"];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{name}/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set the limits of a source */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SourceLimits"];
+                };
+            };
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SourceInfo"];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{name}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Measure a table: its first rows, and numbers about each column */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["TableRequest"];
+                };
+            };
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Look"];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{name}/quirk-impact": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which verdicts of which views depend on a measured quirk */
+        get: {
+            parameters: {
+                query: {
+                    quirk: string;
+                };
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["QuirkImpact"];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{name}/refresh": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a source's catalogue and measure its quirks anew */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SourceInfo"];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{name}/retype": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a column as another type than was proposed */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["RetypeRequest"];
+                };
+            };
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SourceInfo"];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{name}/sent": {
         parameters: {
             query?: never;
@@ -1886,7 +1881,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The native statements that a source was sent lately, newest first */
+        /** The last statements that a source ran */
         get: {
             parameters: {
                 query?: never;
@@ -1898,7 +1893,7 @@ export interface paths {
             };
             requestBody?: never;
             responses: {
-                /** @description The statements */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
@@ -1907,7 +1902,7 @@ export interface paths {
                         "application/json": components["schemas"]["SentStatement"][];
                     };
                 };
-                /** @description Why it failed */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -1933,7 +1928,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The sets of a source's nested records, with their shapes */
+        /** A source's sets of nested records, with their shapes */
         get: {
             parameters: {
                 query?: never;
@@ -1945,7 +1940,7 @@ export interface paths {
             };
             requestBody?: never;
             responses: {
-                /** @description The sets */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
@@ -1954,7 +1949,7 @@ export interface paths {
                         "application/json": components["schemas"]["ShapedSet"][];
                     };
                 };
-                /** @description Why it failed */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -1966,7 +1961,7 @@ export interface paths {
             };
         };
         put?: never;
-        /** Keep the shape of a set, or take it away where none is given, and read the source anew */
+        /** Keep a shape, or drop the set's where none is given */
         post: {
             parameters: {
                 query?: never;
@@ -1982,7 +1977,7 @@ export interface paths {
                 };
             };
             responses: {
-                /** @description The source */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
@@ -1991,7 +1986,7 @@ export interface paths {
                         "application/json": components["schemas"]["SourceInfo"];
                     };
                 };
-                /** @description What is wrong with it */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -2033,7 +2028,7 @@ export interface paths {
                 };
             };
             responses: {
-                /** @description The shape */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
@@ -2042,7 +2037,7 @@ export interface paths {
                         "application/json": components["schemas"]["Shape"];
                     };
                 };
-                /** @description Why it failed */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -2084,7 +2079,7 @@ export interface paths {
                 };
             };
             responses: {
-                /** @description The rows */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
@@ -2093,7 +2088,7 @@ export interface paths {
                         "application/json": components["schemas"]["Trial"];
                     };
                 };
-                /** @description What is wrong with it */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -2110,7 +2105,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sources/{name}/refresh": {
+    "/api/sources/{name}/try": {
         parameters: {
             query?: never;
             header?: never;
@@ -2119,7 +2114,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Read a source's catalogue and measure its quirks anew */
+        /** Take the steps to a connected source one by one */
         post: {
             parameters: {
                 query?: never;
@@ -2131,16 +2126,16 @@ export interface paths {
             };
             requestBody?: never;
             responses: {
-                /** @description The source */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["SourceInfo"];
+                        "application/json": components["schemas"]["SourceStep"][];
                     };
                 };
-                /** @description Why it failed */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -2157,36 +2152,16 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/runs": {
+    "/api/views": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Past runs */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description The runs */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["PastRun"][];
-                    };
-                };
-            };
-        };
+        get?: never;
         put?: never;
-        /** Start a run whose rows are held for scrolling */
+        /** Save a view */
         post: {
             parameters: {
                 query?: never;
@@ -2196,20 +2171,20 @@ export interface paths {
             };
             requestBody: {
                 content: {
-                    "application/json": components["schemas"]["QueryRequest"];
+                    "application/json": components["schemas"]["ViewRequest"];
                 };
             };
             responses: {
-                /** @description The run */
+                /** @description The answer */
                 200: {
                     headers: {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["StartedRun"];
+                        "application/json": components["schemas"]["ViewInfo"];
                     };
                 };
-                /** @description What is wrong with it */
+                /** @description What is wrong */
                 422: {
                     headers: {
                         [name: string]: unknown;
@@ -2226,86 +2201,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{id}/events": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A run's progress as server-sent events, each a RunStatus, until it ends. The first and the last have the report, the others what has changed in its numbers */
-        get: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    id: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description The events */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "text/event-stream": components["schemas"]["RunStatus"];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/runs/{id}/rows": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Rows of a run as text; NULL is null */
-        get: {
-            parameters: {
-                query: {
-                    offset: number;
-                    limit: number;
-                };
-                header?: never;
-                path: {
-                    id: string;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description The rows */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": (string | null)[][];
-                    };
-                };
-            };
-        };
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/runs/{id}/stop": {
+    "/api/views/effects": {
         parameters: {
             query?: never;
             header?: never;
@@ -2314,27 +2210,217 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Stop a run, at its sources too */
+        /** What saving a view would change */
         post: {
             parameters: {
                 query?: never;
                 header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ViewRequest"];
+                };
+            };
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ViewEffects"];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/views/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A view with its text and columns */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
                 path: {
-                    id: string;
+                    name: string;
                 };
                 cookie?: never;
             };
             requestBody?: never;
             responses: {
-                /** @description It is being stopped */
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ViewInfo"];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        /** Remove a view; its revisions are kept */
+        delete: {
+            parameters: {
+                query?: {
+                    /** @description Also where views break */
+                    force?: boolean;
+                };
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Done */
                 204: {
                     headers: {
                         [name: string]: unknown;
                     };
                     content?: never;
                 };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
             };
         };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/views/{name}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Describe a view and its columns */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["NotesRequest"];
+                };
+            };
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ViewInfo"];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/views/{name}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The revisions of a view, newest first */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ViewRevision"][];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2345,893 +2431,1160 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        Problem: {
-            code: string;
-            message: string;
-            hint: string;
-            view: string;
-            start: number;
-            end: number;
-        };
-        QueryRequest: {
-            sql: string;
-            foldOff?: boolean;
-            layer?: string;
-            view?: string;
-        };
-        ViewRequest: {
-            layer: string;
-            name: string;
-            sql: string;
-            description?: string;
-            replace?: boolean;
-            /** @description The revision that the text is based on; 0 for any */
-            base?: number;
-            message?: string;
-            /** @description What is said of columns from now on, beside what was said before */
-            said?: {
-                [key: string]: string;
-            };
-        };
+        /** @description BuildRequest is a text that the Builder shows, and the part of it that is asked of. */
         BuildRequest: {
-            sql: string;
-            layer?: string;
-            view?: string;
             block?: number;
-            output?: number;
+            /** @description of an output that is a star */
             column?: number;
-            /** @description A relation, or verbatim('source', $$ … $$), that is to be joined */
-            name?: string;
-            /** @description An input that is joined, in the stead of name */
+            /** @description an input that is joined, instead of a name */
             joined?: number;
-            left?: string;
-            right?: string;
-        };
-        EditRequest: {
-            sql: string;
-            /** @description The text whose form the edits are of; the same as sql where there is none */
-            seen?: string;
             layer?: string;
-            view?: string;
-            foldOff?: boolean;
-            edits: components["schemas"]["FormEdit"][];
-        };
-        EditedText: {
-            sql: string;
-            built: components["schemas"]["Built"];
-            report: components["schemas"]["Report"] | null;
-            /** @description Why the new text is not explained */
-            problem: components["schemas"]["Problem"] | null;
-        };
-        FormEdit: {
-            do: string;
-            block?: number;
-            at?: number;
-            to?: number;
-            items?: number[];
-            text?: string;
-            texts?: string[];
+            left?: string;
+            /** @description a relation, or verbatim('source', $$ … $$), that is to be joined */
             name?: string;
-            names?: string[];
-            kind?: string;
-            clean?: components["schemas"]["CleaningStep"];
-        };
-        CleaningStep: {
-            /** @enum {string} */
-            step: "fill" | "blank" | "trim" | "upper" | "lower" | "type" | "map" | "split" | "join";
-            value?: string;
-            from?: string[];
-            to?: string[];
-            nth?: number;
-            with?: string[];
-            guard?: string;
-        };
-        Built: {
-            form: components["schemas"]["Form"];
-            facts: components["schemas"]["FormFacts"];
-        };
-        Form: {
-            with: components["schemas"]["FormPart"][];
-            blocks: components["schemas"]["FormBlock"][];
-            /** @enum {string} */
-            union: "" | "union" | "union all";
-            order: components["schemas"]["FormOrder"][];
-            limit?: components["schemas"]["FormPart"];
-            offset?: components["schemas"]["FormPart"];
-            locked?: components["schemas"]["FormPart"];
-        };
-        FormPart: {
-            start: number;
-            end: number;
-            text: string;
-            locked?: string;
-        };
-        FormBlock: {
-            start: number;
-            end: number;
-            text: string;
-            locked?: string;
-            distinct: boolean;
-            distinctOn: components["schemas"]["FormPart"][];
-            outputs: components["schemas"]["FormOutput"][];
-            inputs: components["schemas"]["FormInput"][];
-            filters: components["schemas"]["FormPart"][];
-            groups: components["schemas"]["FormPart"][];
-            having: components["schemas"]["FormPart"][];
-            windows?: components["schemas"]["FormPart"];
-        };
-        FormOutput: {
-            start: number;
-            end: number;
-            text: string;
-            locked?: string;
-            expr: components["schemas"]["FormPart"];
-            name: string;
-            star: boolean;
-        };
-        FormInput: {
-            start: number;
-            end: number;
-            text: string;
-            locked?: string;
-            /** @enum {string} */
-            kind: "relation" | "named" | "verbatim" | "query" | "function" | "locked";
-            name: string;
-            alias: string;
-            named: boolean;
-            /** @enum {string} */
-            join: "" | "inner" | "left" | "right" | "full" | "cross" | "comma";
-            on: components["schemas"]["FormPart"][];
-            using: string[];
-            condition?: components["schemas"]["FormPart"];
-            natural: boolean;
-        };
-        FormOrder: {
-            start: number;
-            end: number;
-            text: string;
-            locked?: string;
-            expr: string;
-            desc: boolean;
-        };
-        FormFacts: {
-            inputs: components["schemas"]["InputFacts"][][];
-            outputs: components["schemas"]["FormColumn"][][][];
-        };
-        InputFacts: {
-            columns: components["schemas"]["FormColumn"][];
-            sources: string[];
-            join?: components["schemas"]["JoinFacts"];
-        };
-        FormColumn: {
-            name: string;
-            type: string;
+            output?: number;
+            /** @description with left, what is compared */
+            right?: string;
             sql: string;
-            table?: string;
-            of?: string;
-            collation?: string;
-        };
-        JoinFacts: {
-            leftUnique: boolean;
-            rightUnique: boolean;
-            tests: components["schemas"]["JoinTest"][];
-        };
-        JoinTest: {
-            left: components["schemas"]["JoinSide"];
-            right: components["schemas"]["JoinSide"];
-        };
-        JoinSide: {
-            text: string;
-            type: string;
-            source?: string;
-            collation?: string;
-        };
-        Preview: {
-            columns: components["schemas"]["ReportColumn"][];
-            rows: (string | null)[][];
-            more: boolean;
-            crossed: number;
-            milliseconds: number;
-        };
-        ColumnProfile: {
-            of: string;
-            type: string;
-            values: components["schemas"]["Frequent"][];
-            distinct: number;
-            rows: number;
-            whole: boolean;
-            sampled: boolean;
-            offers: components["schemas"]["CleaningOffer"][];
-            milliseconds: number;
-        };
-        CleaningOffer: {
-            clean: components["schemas"]["CleaningStep"];
-            title: string;
-            why: string;
-            rows: number;
-            fails: number;
-            failed: string[];
-        };
-        JoinSuggestion: {
-            input: number;
-            left: string[];
-            right: string[];
-            /** @enum {string} */
-            from: "foreign key" | "declared key" | "names" | "values";
-            why: string;
-            types: string;
-        };
-        JoinMeasure: {
-            left: components["schemas"]["Meeting"];
-            right: components["schemas"]["Meeting"];
-            fixes: components["schemas"]["JoinFix"][];
-            leftOf: string;
-            rightOf: string;
-            milliseconds: number;
-        };
-        Meeting: {
-            values: number;
-            meet: number;
-            rows: number;
-            meetRows: number;
-            unique: boolean;
-            whole: boolean;
-            alone: components["schemas"]["Frequent"][];
-        };
-        JoinFix: {
-            title: string;
-            left: string;
-            right: string;
-            leftMeets: components["schemas"]["Meeting"];
-            rightMeets: components["schemas"]["Meeting"];
-            example: string;
-        };
-        RenameRequest: {
-            /** @description layer.view.column */
-            column?: string;
-            /** @description Views that pass it on under its name do so under the new one */
-            through?: boolean;
-            /** @description layer.view */
+            /** @description whose definition it is, with its layer */
             view?: string;
-            to?: string;
-            /** @description All of them, lowest first */
-            layers?: components["schemas"]["LayerChange"][];
-            /** @description Of what was worked out and is to be done; empty to work it out */
-            seen?: string;
-            message?: string;
         };
-        LayerChange: {
-            was: string;
-            name: string;
-            description: string;
+        /** @description Built is a text as the Builder's form, with what is known of its parts. */
+        Built: {
+            facts: components["schemas"]["FormFacts"];
+            form: components["schemas"]["Form"];
         };
-        Renamed: {
-            texts: components["schemas"]["RenamedText"][];
-            moves: components["schemas"]["ViewMove"][];
-            columns: string[];
-            seen: string;
+        /** @description Catalog is everything that can be named. */
+        Catalog: {
+            layers: components["schemas"]["Layer"][];
+            sources: components["schemas"]["SourceInfo"][];
+            views: components["schemas"]["ViewName"][];
         };
-        RenamedText: {
-            view: string;
-            was: string;
+        /** @description Change is one thing that changed in a source. Column is empty for a change of the table; Was and Is are empty where there is nothing. */
+        Change: {
+            column: string;
             is: string;
-            note: string;
+            /** @description name or schema.name */
+            table: string;
+            /** @description Takes reports that something goes which a view may need. */
+            takes: boolean;
+            /** @description Views are those that read what changed. */
+            views: string[];
+            was: string;
+            what: string;
         };
-        ViewMove: {
-            from: string;
-            to: string;
+        /** @description Column is a column of a table. Native is its type in the source's words. */
+        Column: {
+            bounds?: string[];
+            /** @description Chosen reports that the type was chosen by a person. */
+            chosen?: boolean;
+            /** @description Collation is the source's name for how the column's text compares; empty for other types. */
+            collation?: string;
+            /** @description Common are frequent values; Bounds cut the others, sorted, into parts of the same size. Both are empty where the source does not know. */
+            common?: components["schemas"]["CommonValue"][];
+            /** @description Distinct estimates the number of distinct values; 0 where unknown. */
+            distinct?: number;
+            /** @description Misfits counts the values of a shape's column that do not fit its type. */
+            misfits?: number;
+            name: string;
+            native: string;
+            /** @description Note tells a person what came across differently, and why. */
+            note?: string;
+            /** @description NullShare estimates the share of NULLs, from 0 to 1. */
+            nullShare?: number;
+            nullable: boolean;
+            /** @description ReadAs says how the column has to be read to have Type exactly, in a word of its source kind; empty where it can be read as it is. */
+            readAs?: string;
+            type: string;
         };
-        DraftedText: {
-            description: string;
+        /** @description ColumnLineage is where a view's column comes from: columns of sources whose values it carries, and those that influence it. A Ref without a column stands for which rows a table has. */
+        ColumnLineage: {
+            carries: components["schemas"]["LineageRef"][];
+            influences: components["schemas"]["LineageRef"][];
+            name: string;
+            type: string;
         };
-        NotesRequest: {
-            description: string;
-            labels?: string[];
-            columns?: {
-                [key: string]: components["schemas"]["ColumnNote"];
-            };
-            base?: number;
+        /** @description ColumnLook is what was measured of a column; nil where the source does not compute it exactly, and Left says so. */
+        ColumnLook: {
+            distinct: number | null;
+            greatest: string | null;
+            least: string | null;
+            left: string;
+            name: string;
+            nulls: number | null;
+            type: string;
         };
+        /** @description ColumnNote is what is said of a column. */
         ColumnNote: {
             description?: string;
             labels?: string[];
         };
-        ViewName: {
-            layer: string;
-            name: string;
-            description: string;
-            labels: string[];
-            revision: number;
-            /** @description How many there are */
-            columns: number;
-            error: string;
-        };
-        ViewColumn: {
-            name: string;
+        /** @description ColumnProfile is what was measured of an output column, and the cleaning steps that this suggests. */
+        ColumnProfile: {
+            /** @description Distinct counts the values that were seen; Whole says that these are all. */
+            distinct: number;
+            milliseconds: number;
+            /** @description what was measured, for a person */
+            of: string;
+            offers: components["schemas"]["FormOffer"][];
+            rows: number;
+            /** @description only the first rows were read */
+            sampled: boolean;
             type: string;
-            description: string;
-            labels: string[];
-            /** @description The view that this is inherited from */
-            from: string;
+            /** @description the most frequent ones */
+            values: components["schemas"]["FormCount"][];
+            whole: boolean;
         };
-        Catalog: {
-            sources: components["schemas"]["SourceInfo"][];
-            layers: components["schemas"]["Layer"][];
-            views: components["schemas"]["ViewName"][];
+        /** @description CommonValue is a frequent value of a column, as text, with its share of rows. */
+        CommonValue: {
+            share: number;
+            value: string;
         };
-        Layer: {
-            name: string;
-            description: string;
-        };
-        ViewInfo: {
-            labels: string[];
-            revision: number;
-            layer: string;
-            name: string;
-            sql: string;
-            description: string;
-            columns: components["schemas"]["ViewColumn"][];
-            error: string;
-        };
-        SourceInfo: {
-            /** @description Of a server */
-            limits: components["schemas"]["Limits"] | null;
-            declared: components["schemas"]["DeclaredKey"][];
-            health: components["schemas"]["Health"] | null;
-            name: string;
-            kind: string;
-            note: string;
-            /** @description Tables that no query can name */
-            hidden: string[];
-            address: string;
-            foundAt: string | null;
-            found: components["schemas"]["FoundSource"] | null;
-            changes?: components["schemas"]["QuirkChange"][];
-        };
-        /** @description Zero or nothing stands for the usual */
-        Limits: {
-            connections?: number;
-            /** @description Seconds that a statement waits for its source */
-            silence?: number;
-        };
+        /** @description DeclaredKey is a key that a person declared, since its source has none: unique columns of a table or, where To is set, columns that hold keys of another. Nothing in the source enforces it. So it counts for estimates and for what people are shown, and no answer ever depends on it. */
         DeclaredKey: {
-            table: string;
-            columns: string[];
-            /** @description The full name of the other table */
-            to?: string;
-            references?: string[];
-            measuredAt?: string;
-            rows?: number;
-            nulls?: number;
-            /** @description Values that break it */
             breaks?: number;
+            columns: string[];
+            /**
+             * Format: date-time
+             * @description What was measured, and when: rows of which all columns have values, rows of which some are NULL, and values that more than one row has or, where To is set, that the other table lacks.
+             */
+            measuredAt?: string;
+            nulls?: number;
+            references?: string[];
+            rows?: number;
+            /** @description as name or schema.name */
+            table: string;
+            /** @description the other table's full name */
+            to?: string;
         };
+        /** @description Differences are what changed in a source, and what that means for the views. */
+        Differences: {
+            broken: components["schemas"]["WouldBreak"][];
+            changes: components["schemas"]["Change"][];
+            quirks: components["schemas"]["QuirkChange"][];
+        };
+        /** @description DraftedText is a first description. */
+        DraftedText: {
+            description: string;
+        };
+        /** @description EditRequest is a text with edits to make in it. */
+        EditRequest: {
+            edits: components["schemas"]["FormEdit"][];
+            foldOff?: boolean;
+            layer?: string;
+            /** @description the text whose form the edits are of; the same as sql where there is none */
+            seen?: string;
+            sql: string;
+            view?: string;
+        };
+        /** @description EditedText is the new text as a form, and explained or why it is not. */
+        EditedText: {
+            built: components["schemas"]["Built"];
+            problem: components["schemas"]["Problem"] | null;
+            report: components["schemas"]["Report"] | null;
+            sql: string;
+        };
+        /** @description ForeignKey says that columns of this table hold keys of another. */
+        ForeignKey: {
+            columns: string[];
+            /** @description as of a Key */
+            declared?: string;
+            references: string[];
+            table: string;
+        };
+        /** @description Form is a query as a form: one block, or several whose rows a union puts under the names of the first. */
+        Form: {
+            blocks: components["schemas"]["FormBlock"][];
+            limit?: components["schemas"]["FormPart"];
+            locked?: components["schemas"]["FormPart"];
+            offset?: components["schemas"]["FormPart"];
+            order: components["schemas"]["FormOrder"][];
+            /**
+             * @description "union" or "union all" between blocks
+             * @enum {string}
+             */
+            union: "" | "union" | "union all";
+            /** @description named queries, locked */
+            with: components["schemas"]["FormPart"][];
+        };
+        /** @description Block is one SELECT. */
+        FormBlock: {
+            distinct: boolean;
+            /** @description the first row for each of these */
+            distinctOn: components["schemas"]["FormPart"][];
+            end: number;
+            /** @description all of them hold for a row */
+            filters: components["schemas"]["FormPart"][];
+            groups: components["schemas"]["FormPart"][];
+            having: components["schemas"]["FormPart"][];
+            inputs: components["schemas"]["FormInput"][];
+            /** @description Locked says why the form cannot show more of it; empty where it does. */
+            locked?: string;
+            outputs: components["schemas"]["FormOutput"][];
+            start: number;
+            text: string;
+            windows?: components["schemas"]["FormPart"];
+        };
+        /** @description Clean is a step that puts the values of a column right. */
+        FormClean: {
+            /** @description From and To are the codes that a map changes, and what into; for a type, From are the values that become NULL. */
+            from?: string[];
+            /** @description Guard is a pattern that values have to match to be taken as a type. */
+            guard?: string;
+            /** @description Nth counts the parts of a split from 1; With are the expressions that a text is joined from. */
+            nth?: number;
+            /** @enum {string} */
+            step: "fill" | "blank" | "trim" | "upper" | "lower" | "type" | "map" | "split" | "join";
+            to?: string[];
+            /** @description Value is what the step takes: what NULL becomes, a type, a separator. */
+            value?: string;
+            with?: string[];
+        };
+        /** @description Column is a column that the text can name, and how. */
+        FormColumn: {
+            collation?: string;
+            name: string;
+            of?: string;
+            /** @description how the text names it; empty for an output that is computed */
+            sql: string;
+            /** @description Table and Of are the table and its column whose values it carries unchanged; empty where they are computed. */
+            table?: string;
+            type: string;
+        };
+        /** @description Count is a value of a column with the number of its rows; nil is NULL. */
+        FormCount: {
+            rows: number;
+            value: string | null;
+        };
+        /** @description Edit is one change that the form makes. Do names it; the other fields are what it takes. Block counts the blocks of a union, At the items of a list. */
+        FormEdit: {
+            at?: number;
+            block?: number;
+            clean?: components["schemas"]["FormClean"];
+            do: string;
+            items?: number[];
+            kind?: string;
+            name?: string;
+            names?: string[];
+            /** @description an expression */
+            text?: string;
+            /** @description several */
+            texts?: string[];
+            to?: number;
+        };
+        /** @description Facts are what binding finds of a form's parts, in the order of Form.Blocks and their lists. Where the text does not bind, those that came before the mistake are there. */
+        FormFacts: {
+            inputs: components["schemas"]["FormInputFacts"][][];
+            /** @description what each output gives; several for * */
+            outputs: components["schemas"]["FormColumn"][][][];
+        };
+        /** @description Fix changes both sides so that more values meet. Left and Right are what stands around each side's expression, "x" being the expression; "x" alone where the side needs nothing. */
+        FormFix: {
+            /** @description two values that meet by it */
+            example: string;
+            left: string;
+            leftMeets: components["schemas"]["FormMeeting"];
+            right: string;
+            rightMeets: components["schemas"]["FormMeeting"];
+            title: string;
+        };
+        /** @description Input is an item of FROM, joined to those before it. */
+        FormInput: {
+            /** @description what its columns are called by */
+            alias: string;
+            condition?: components["schemas"]["FormPart"];
+            end: number;
+            /**
+             * @description Join is how it joins: "inner", "left", "right", "full", "cross", or "comma"; empty for the first.
+             * @enum {string}
+             */
+            join: "" | "inner" | "left" | "right" | "full" | "cross" | "comma";
+            /** @enum {string} */
+            kind: "relation" | "named" | "verbatim" | "query" | "function" | "locked";
+            /** @description Locked says why the form cannot show more of it; empty where it does. */
+            locked?: string;
+            /** @description of a relation, dotted */
+            name: string;
+            /** @description Alias is the text's own, not the name's last part */
+            named: boolean;
+            natural: boolean;
+            /** @description all of them hold */
+            on: components["schemas"]["FormPart"][];
+            start: number;
+            text: string;
+            /** @description columns that both sides have */
+            using: string[];
+        };
+        /** @description InputFacts are what is known of an input. */
+        FormInputFacts: {
+            columns: components["schemas"]["FormColumn"][];
+            join?: components["schemas"]["FormJoinFacts"];
+            /** @description that it reads */
+            sources: string[];
+        };
+        /** @description JoinFacts tell what a join does to rows. LeftUnique says that no two rows of the inputs before it agree in what is compared, by a key; RightUnique the same of the input itself. */
+        FormJoinFacts: {
+            leftUnique: boolean;
+            rightUnique: boolean;
+            tests: components["schemas"]["FormTest"][];
+        };
+        /** @description Meeting says how the values of one side find partners on the other. */
+        FormMeeting: {
+            /** @description Alone are some of the values without a partner, the most frequent first. */
+            alone: components["schemas"]["FormCount"][];
+            /** @description of them that find a partner */
+            meet: number;
+            meetRows: number;
+            rows: number;
+            /** @description every value stands in one row */
+            unique: boolean;
+            /** @description different ones */
+            values: number;
+            /** @description all values were looked at, not a sample */
+            whole: boolean;
+        };
+        /** @description Offer is a cleaning step that a profile suggests. */
+        FormOffer: {
+            clean: components["schemas"]["FormClean"];
+            failed: string[];
+            fails: number;
+            /** @description Rows counts those whose value the step changes; Fails the rows whose value cannot be taken as the type, some of which are named. */
+            rows: number;
+            title: string;
+            why: string;
+        };
+        /** @description Order is an item of ORDER BY. */
+        FormOrder: {
+            desc: boolean;
+            end: number;
+            expr: string;
+            /** @description Locked says why the form cannot show more of it; empty where it does. */
+            locked?: string;
+            start: number;
+            text: string;
+        };
+        /** @description Output is an item of the select list. Name is what AS gives it; Star tells * and table.* from one column. */
+        FormOutput: {
+            end: number;
+            expr: components["schemas"]["FormPart"];
+            /** @description Locked says why the form cannot show more of it; empty where it does. */
+            locked?: string;
+            name: string;
+            star: boolean;
+            start: number;
+            text: string;
+        };
+        /** @description Part is a part of the text; Start and End count bytes. */
+        FormPart: {
+            end: number;
+            /** @description Locked says why the form cannot show more of it; empty where it does. */
+            locked?: string;
+            start: number;
+            text: string;
+        };
+        /** @description Side is one side of an equality. */
+        FormSide: {
+            collation?: string;
+            source?: string;
+            text: string;
+            type: string;
+        };
+        /** @description Test is one equality of a join. */
+        FormTest: {
+            left: components["schemas"]["FormSide"];
+            right: components["schemas"]["FormSide"];
+        };
+        /** @description Frequent is a value with the number of its rows; nil is NULL. */
+        Frequent: {
+            rows: number;
+            value: string | null;
+        };
+        /** @description Health is how a source was at its last check. State is "well", "differs" or "unreachable"; a source that was not checked yet has none. Error says why it is unreachable, or what a run found to differ since. */
+        Health: {
+            /** Format: date-time */
+            at: string;
+            /** @description views that break once it is accepted */
+            broken: string[];
+            /** @description what differs, quirks included */
+            changes: number;
+            error: string;
+            /** @enum {string} */
+            state: "well" | "differs" | "unreachable";
+        };
+        /** @description HideRequest names the tables that no query can name. */
+        HideRequest: {
+            /** @description also where views break */
+            force?: boolean;
+            hidden: string[];
+        };
+        /** @description Impact is what depends on a column, table or view, and what would become of it. */
+        Impact: {
+            /** @description Broken would not bind if the change were made. */
+            broken: components["schemas"]["WouldBreak"][];
+            /** @description Change is what was asked of: gone, renamed or type. */
+            change: string;
+            consumers: components["schemas"]["ImpactConsumer"][];
+            /** @description Cut says that there are more of these than were looked at. */
+            cut: boolean;
+            definitions: string[];
+            of: components["schemas"]["LineageNode"];
+            /** @description Revisions are earlier texts that depend on it, Definitions what was said of the source that names it, and Consumers what was run lately that read it. */
+            revisions: components["schemas"]["ImpactRevision"][];
+            /** @description Views depend on it, with their columns that do and how; a view of which no column does is only the reader of a table's rows. */
+            views: components["schemas"]["LineageDependent"][];
+        };
+        /** @description ImpactConsumer is a text that was run, lately LastAt, Times among the last runs. */
+        ImpactConsumer: {
+            /** Format: date-time */
+            lastAt: string;
+            /** @description the last one */
+            run: string;
+            sql: string;
+            times: number;
+        };
+        /** @description ImpactRevision is an earlier text of a view. Error says why it could not be restored after the change, where it could now. */
+        ImpactRevision: {
+            error: string;
+            number: number;
+            view: string;
+        };
+        /** @description JoinMeasure says how two sides meet, and what would make more of them meet. */
+        JoinMeasure: {
+            fixes: components["schemas"]["FormFix"][];
+            left: components["schemas"]["FormMeeting"];
+            /** @description LeftOf and RightOf name what was compared, for a person. */
+            leftOf: string;
+            milliseconds: number;
+            right: components["schemas"]["FormMeeting"];
+            rightOf: string;
+        };
+        /** @description JoinSuggestion is a way to join a relation to an input that is there: pairs of expressions that are to be equal. In Right, {new} stands for the relation's alias. */
+        JoinSuggestion: {
+            /**
+             * @description From says what it is suggested by: a foreign key, a declared key, or names.
+             * @enum {string}
+             */
+            from: "foreign key" | "declared key" | "names" | "values";
+            /** @description of the block */
+            input: number;
+            left: string[];
+            right: string[];
+            /** @description Types notes a difference of types that the expressions bridge. */
+            types: string;
+            why: string;
+        };
+        /** @description Key is a set of columns that no two rows share. */
+        Key: {
+            columns: string[];
+            /** @description Declared says what was measured of a key that a person declared, and that nothing enforces; it is empty for the source's own. */
+            declared?: string;
+            primary: boolean;
+        };
+        /** @description KeyRequest declares a key, or takes a declared one back. */
         KeyRequest: {
-            key: components["schemas"]["DeclaredKey"];
             drop?: boolean;
+            key: components["schemas"]["DeclaredKey"];
         };
+        /** @description Layer is an ordered group of views. */
+        Layer: {
+            description: string;
+            name: string;
+        };
+        /** @description LeftColumn is a column that no query can name, since Rovik has no type for what it holds. */
         LeftColumn: {
+            /** @description how it reads as text; empty where it does not */
+            asText?: string;
             name: string;
             native: string;
             reason: string;
-            /** @description How it reads as text; missing where it does not */
-            asText?: string;
         };
-        Revision: {
-            number: number;
-            sql: string;
-            description: string;
-            message: string;
-            savedAt: string;
-        };
-        Effects: {
-            columns: {
-                name: string;
-                was: string;
-                is: string;
-            }[];
-            readers: string[];
-            broken: components["schemas"]["WouldBreak"][];
-            mended: string[];
-            worse: {
-                view: string;
-                piece: string;
-                was: string;
-                is: string;
-                reason: string;
-            }[];
-            crossing: {
-                view: string;
-                was: number;
-                is: number;
-            }[];
-            looked: number;
-        };
-        Match: {
+        /** @description Dependent is a view that depends on a column or relation, with its columns that do and how; a view of which no column does is only a reader of a relation's rows. */
+        LineageDependent: {
+            columns: components["schemas"]["LineageDependentColumn"][];
+            /** @description its text names it */
+            direct: boolean;
             name: string;
+            /** @description which rows it has depends on it */
+            rows: boolean;
+        };
+        /** @description DependentColumn is a column that depends on something, and how. */
+        LineageDependentColumn: {
             /** @enum {string} */
-            what: "view" | "table";
-            /** @description Where the words stand, each between U+0002 and U+0003 */
-            around: string;
-        };
-        LineageRef: {
-            table: string;
-            /** @description Empty for which rows the table has */
-            column: string;
-            via: string;
-        };
-        ColumnLineage: {
+            how: "asked" | "carries" | "influences";
             name: string;
-            type: string;
-            carries: components["schemas"]["LineageRef"][];
-            influences: components["schemas"]["LineageRef"][];
         };
-        LineageNode: {
-            relation: string;
-            /** @description Empty for which rows the relation has */
-            column: string;
+        /** @description Edge says that a column reaches another by the text of that one's view. Its places count in that text. */
+        LineageEdge: {
+            from: components["schemas"]["LineageNode"];
+            spans: components["schemas"]["LineageSpan"][] | null;
+            to: components["schemas"]["LineageNode"];
+            /** @enum {string} */
+            via: "unchanged" | "transformed" | "aggregated" | "filter" | "join" | "group" | "sort" | "window" | "condition" | "rows";
         };
+        /** @description Graph is a part of the lineage of an estate. */
+        LineageGraph: {
+            /** @description Cut reports that there is more than is given. */
+            cut: boolean;
+            edges: components["schemas"]["LineageEdge"][];
+            nodes: components["schemas"]["LineageGraphNode"][];
+        };
+        /** @description GraphNode is a node of a graph with what a person wants to know of it. */
         LineageGraphNode: {
-            relation: string;
             column: string;
+            /** @description how many views lie on top of each other up to it; 0 for a source */
+            depth: number;
+            /** @description its layer's rank from 1; 0 for a source */
+            layer: number;
+            /** @description of a source's column */
+            native: string;
+            /** @description it is of a statement as it stands */
+            opaque: boolean;
+            relation: string;
             /** @enum {string} */
             role: "asked" | "carries" | "influences";
             type: string;
-            native: string;
-            /** @description Its layer from 1, 0 for a source */
-            layer: number;
-            depth: number;
-            opaque: boolean;
         };
-        LineageEdge: {
-            from: components["schemas"]["LineageNode"];
-            to: components["schemas"]["LineageNode"];
-            via: string;
-            spans: {
-                start: number;
-                end: number;
-            }[] | null;
-        };
-        LineageGraph: {
-            nodes: components["schemas"]["LineageGraphNode"][];
-            edges: components["schemas"]["LineageEdge"][];
-            /** @description There is more than is given */
-            cut: boolean;
-        };
-        Impact: {
-            of: components["schemas"]["LineageNode"];
-            change: string;
-            views: {
-                name: string;
-                direct: boolean;
-                rows: boolean;
-                columns: {
-                    name: string;
-                    how: string;
-                }[];
-            }[];
-            broken: components["schemas"]["WouldBreak"][];
-            revisions: {
-                view: string;
-                number: number;
-                /** @description Why it could not be restored after the change */
-                error: string;
-            }[];
-            definitions: string[];
-            consumers: {
-                sql: string;
-                times: number;
-                /** Format: date-time */
-                lastAt: string;
-                run: string;
-            }[];
-            cut: boolean;
-        };
-        QuirkImpact: {
-            source: string;
-            quirk: string;
-            value: string;
-            meaning: string;
-            readers: number;
-            looked: number;
-            views: {
-                view: string;
-                pieces: {
-                    piece: string;
-                    was: string;
-                    is: string;
-                    /** @description were not known, were yes, were no */
-                    if: string;
-                }[];
-            }[];
-        };
-        RetypeRequest: {
-            table: string;
+        /** @description Node is a column of a relation; an empty Column stands for which rows the relation has. */
+        LineageNode: {
             column: string;
-            /** @description Empty for the proposed one */
-            type: string;
-            force?: boolean;
+            relation: string;
         };
-        Health: {
-            /** @enum {string} */
-            state: "well" | "differs" | "unreachable";
-            at: string;
-            error: string;
-            changes: number;
-            /** @description Views that break once it is accepted */
-            broken: string[];
-        };
-        SourceEvent: {
-            at: string;
-            /** @enum {string} */
-            kind: "check" | "accepted";
-            /** @description Why it was not reached */
-            error: string;
-            differences: components["schemas"]["Differences"];
-        };
-        SentStatement: {
-            run: string;
-            at: string;
-            sql: string;
-            text: string;
-            rows: number;
-            milliseconds: number;
-        };
-        ShapedSet: {
-            name: string;
-            /** @description There are no tables without a shape */
-            needsShape: boolean;
-            files?: number;
-            /** @enum {string} */
-            language: "jsonpath" | "xpath";
-            shape?: components["schemas"]["Shape"];
-        };
-        Shape: {
-            set: string;
-            /** @enum {string} */
-            language: "jsonpath" | "xpath";
-            table: components["schemas"]["ShapeTable"];
-        };
-        ShapeTable: {
-            name: string;
-            /** @description The path to its rows: in the file, or from the row of its parent */
-            rows: string;
-            columns: components["schemas"]["ShapeColumn"][];
-            parts?: components["schemas"]["ShapeTable"][];
-        };
-        ShapeColumn: {
-            name: string;
-            /** @enum {string} */
-            from: "path" | "parent" | "position" | "file";
-            /** @description From the row; of a column of the parent */
-            path?: string;
-            type?: string;
-            /**
-             * @description What becomes of what does not fit
-             * @enum {string}
-             */
-            misfit?: "error" | "null" | "text";
-            /** @description Its values are identifiers that a server makes */
-            id?: boolean;
-            /** @description What a sample had there */
-            seen?: string;
-        };
-        ShapeRequest: {
-            set?: string;
-            rows?: string;
-            shape?: components["schemas"]["Shape"];
-            record?: number;
-            force?: boolean;
-        };
-        Trial: {
-            /** @description Records that were looked at */
-            records: number;
-            /** @description The chosen one */
-            record: string;
-            file: string;
-            number: number;
-            tables: components["schemas"]["TrialTable"][];
-        };
-        TrialTable: {
-            name: string;
-            columns: {
-                name: string;
-                type: string;
-                seen: string;
-                misfits: number;
-                example: string;
-            }[];
-            /** @description Of the chosen record */
-            rows: (string | null)[][];
-            /** @description Rows of the whole sample */
-            count: number;
-            more: boolean;
-        };
-        NewSource: {
-            name: string;
-            /** @description postgresql, mariadb, sqlite, document, parquet, csv, json or xml; from the connection string where it is empty */
-            kind?: string;
-            note?: string;
-            /** @description A connection string in the place of the config */
-            connection?: string;
-            /** @description Kept encrypted and never given out */
-            password?: string;
-            config?: components["schemas"]["SourceConfig"];
-        };
-        SourceConfig: {
-            host?: string;
-            port?: number;
-            database?: string;
-            user?: string;
-            /** @description Where the password is, env:NAME or file:PATH, in the place of a kept one */
-            secret?: string;
-            /** @description off, prefer, require or verify */
-            tls?: string;
-            /** @description A file of certificates that sign the server's */
-            ca?: string;
-            path?: string;
-            limits?: components["schemas"]["Limits"];
-        };
-        HideRequest: {
-            hidden: string[];
-            /** @description Also where views break */
-            force?: boolean;
-        };
-        Differences: {
-            changes: components["schemas"]["Change"][];
-            quirks: components["schemas"]["QuirkChange"][];
-            broken: components["schemas"]["WouldBreak"][];
-        };
-        Change: {
-            table: string;
+        /** @description Ref is a column of a relation that a text reads, and how it reaches an output column. An empty Column stands for which rows the relation has. */
+        LineageRef: {
             column: string;
-            what: string;
-            was: string;
-            is: string;
-            /** @description Whether something goes that a view may need */
-            takes: boolean;
-            views: string[];
-        };
-        WouldBreak: {
-            view: string;
-            error: string;
-        };
-        TableRequest: {
-            /** @description name or schema.name */
+            /** @description source.table or layer.view */
             table: string;
-            column?: string;
+            /** @enum {string} */
+            via: "unchanged" | "transformed" | "aggregated" | "filter" | "join" | "group" | "sort" | "window" | "condition" | "rows";
         };
+        /** @description Span is a place in a text, in bytes. */
+        LineageSpan: {
+            end: number;
+            start: number;
+        };
+        /** @description Look is what a table looks like: its first rows, and what its source measured of each column. */
         Look: {
             columns: components["schemas"]["ColumnLook"][];
+            /** @description rows, NULL as nil */
             first: (string | null)[][];
-            rows: number;
+            milliseconds: number;
+            /** @description Problem says why nothing was measured, where that is so. */
             problem: string;
-            milliseconds: number;
-        };
-        ColumnLook: {
-            name: string;
-            type: string;
-            nulls: number | null;
-            distinct: number | null;
-            least: string | null;
-            greatest: string | null;
-            /** @description Why something was not measured */
-            left: string;
-        };
-        Frequent: {
-            value: string | null;
             rows: number;
         };
-        Step: {
+        /** @description Match is a view or table that a search found. Around is where the words stand, each between \x02 and \x03. */
+        Match: {
+            around: string;
             name: string;
-            ok: boolean;
-            text: string;
-            hint: string;
-            milliseconds: number;
+            /**
+             * @description "view" or "table"
+             * @enum {string}
+             */
+            what: "view" | "table";
         };
-        QuirkChange: {
+        /** @description NewSource is a source to try or to connect. */
+        NewSource: {
+            config?: components["schemas"]["SourceConfig"];
+            /** @description a connection string in the place of the config */
+            connection?: string;
+            /** @description postgresql, mariadb, sqlite, document, parquet, csv, json or xml; from the connection string where it is empty */
+            kind?: string;
             name: string;
-            was: string;
-            is: string;
-            meaning: string;
+            note?: string;
+            /** @description kept encrypted and never given out */
+            password?: string;
         };
-        SourcePlan: {
-            statement: string;
-            source: string;
-            lines: string[];
-            note: string;
-        };
-        FoundSource: {
-            name: string;
-            kind: string;
-            version: string;
-            tables: components["schemas"]["Table"][] | null;
-            quirks: {
-                [key: string]: components["schemas"]["Quirk"];
+        /** @description NotesRequest is the description of a view from now on. */
+        NotesRequest: {
+            /** @description the revision that it is based on; 0 for any */
+            base?: number;
+            columns?: {
+                [key: string]: components["schemas"]["ColumnNote"];
             };
+            description: string;
+            labels?: string[];
         };
+        /** @description PastRun is a run that has ended. */
+        PastRun: {
+            /** Format: date-time */
+            beganAt: string;
+            error: string;
+            id: string;
+            report: components["schemas"]["Report"];
+            sql: string;
+            state: string;
+        };
+        /** @description Preview is the first rows of a query, as text. */
+        Preview: {
+            columns: components["schemas"]["ReportColumn"][];
+            crossed: number;
+            milliseconds: number;
+            more: boolean;
+            rows: (string | null)[][];
+        };
+        /** @description Problem is what is wrong with a request. */
+        Problem: {
+            /** @description an SQLSTATE; empty where there is none */
+            code: string;
+            /** @description in bytes of the text; -1 where there is no place */
+            end: number;
+            /** @description what to do */
+            hint: string;
+            message: string;
+            start: number;
+            /** @description whose text the place is in; empty for the query */
+            view: string;
+        };
+        /** @description QueryRequest is a text to explain or run. */
+        QueryRequest: {
+            /** @description keeps all work here */
+            foldOff?: boolean;
+            layer?: string;
+            sql: string;
+            /** @description whose definition it is, with its layer */
+            view?: string;
+        };
+        /** @description Quirk is one measured fact of how a source behaves. */
         Quirk: {
-            value: string;
+            /** @description one sentence on what it means for folding */
             meaning: string;
+            /** @description MeasuredAt and Version tell when, and on which version of the server. */
             measuredAt?: string;
+            /** @description "yes", "no", or what was measured */
+            value: string;
             version?: string;
         };
-        Table: {
+        /** @description QuirkChange says that a quirk was measured anew with another value. */
+        QuirkChange: {
+            is: string;
+            meaning: string;
+            name: string;
+            was: string;
+        };
+        /** @description QuirkImpact is which verdicts depend on what was measured of a source. */
+        QuirkImpact: {
+            looked: number;
+            meaning: string;
+            quirk: string;
+            /** @description Readers counts the views that read the source, Looked those of them whose plans were compared: there may be very many. */
+            readers: number;
             source: string;
-            schema: string;
-            name: string;
-            columns: components["schemas"]["TableColumn"][] | null;
-            /** @description Columns that no query can name */
-            left?: components["schemas"]["LeftColumn"][];
-            keys: components["schemas"]["Key"][] | null;
-            foreignKeys: components["schemas"]["ForeignKey"][] | null;
-            rows: number;
-            /** @description The statement as it stands whose rows these are */
-            verbatim?: string;
-            /** @description How its rows are made of nested records; missing for a plain table. */
-            flat?: {
-                set: string;
-                name: string;
-                language: string;
-                steps: string[];
-                cells: Record<string, never>[];
-            };
-        };
-        TableColumn: {
-            name: string;
-            type: string;
-            native: string;
-            nullable: boolean;
-            /** @description Values of a shape's column that do not fit its type */
-            misfits?: number;
-            collation?: string;
-            readAs?: string;
-            note?: string;
-            /** @description Its type was chosen by a person */
-            chosen?: boolean;
-            distinct?: number;
-            nullShare?: number;
-            common?: components["schemas"]["CommonValue"][];
-            bounds?: string[];
-        };
-        CommonValue: {
             value: string;
-            share: number;
+            views: components["schemas"]["QuirkView"][];
         };
-        Key: {
-            columns: string[];
-            primary: boolean;
-            /** @description What was measured of a declared one */
-            declared?: string;
+        /** @description QuirkPiece is a piece of a view's own text with its verdict, and another that it would have If the quirk were otherwise: "were not known", "were no". */
+        QuirkPiece: {
+            if: string;
+            /** @enum {string} */
+            is: "folded" | "narrowed" | "kept";
+            piece: string;
+            /** @enum {string} */
+            was: "folded" | "narrowed" | "kept";
         };
-        ForeignKey: {
-            columns: string[];
-            table: string;
-            references: string[];
-            declared?: string;
+        /** @description QuirkView is a view of which verdicts depend on a quirk. */
+        QuirkView: {
+            pieces: components["schemas"]["QuirkPiece"][];
+            view: string;
         };
+        /** @description Reason says why a piece did not fold, and what would make it fold. */
+        Reason: {
+            code: string;
+            remedy: string;
+            text: string;
+        };
+        /** @description Move is a view's name before and after. */
+        RenameMove: {
+            from: string;
+            to: string;
+        };
+        /** @description RenameRequest is a change of names. */
+        RenameRequest: {
+            /** @description Column is layer.view.column, which gets the name To. With Through, views that pass it on under its name do so under the new one. */
+            column?: string;
+            /** @description Layers are all layers as they are to be, lowest first. */
+            layers?: components["schemas"]["ViewLayerChange"][];
+            message?: string;
+            /** @description of the plan that is to be carried out; empty to make the plan */
+            seen?: string;
+            through?: boolean;
+            to?: string;
+            /** @description View is layer.view, which gets the name To, a layer.view too. */
+            view?: string;
+        };
+        /** @description Text is a view's text before and after. View is its name before. */
+        RenameText: {
+            is: string;
+            /** @description Note says what was done beside replacing the name; empty for nothing. */
+            note: string;
+            view: string;
+            was: string;
+        };
+        /** @description Report is the explanation of a query and, after a run, what it did. Its JSON form is what explain prints and what the page draws. Rows, bytes and times are nil until measured; times are in milliseconds. */
+        Report: {
+            bytesCrossed?: number;
+            columns: components["schemas"]["ReportColumn"][];
+            operators: components["schemas"]["ReportOperator"][];
+            pieces: components["schemas"]["ReportPiece"][];
+            planMilliseconds: number;
+            rewrites: components["schemas"]["ReportRewrite"][];
+            rowsCrossed?: number;
+            rowsReturned?: number;
+            statements: components["schemas"]["ReportStatement"][];
+            totalMilliseconds?: number;
+        };
+        /** @description Column is a result column. */
         ReportColumn: {
             name: string;
             type: string;
         };
-        Reason: {
-            code: string;
-            text: string;
-            remedy: string;
+        /** @description Operator is an operator that Rovik runs. Inputs are operators (n2) or statements (s1). */
+        ReportOperator: {
+            estimatedRows: number;
+            id: string;
+            inputs: string[];
+            kind: string;
+            label: string;
+            milliseconds?: number;
+            pieces: string[];
+            rows?: number;
         };
+        /** @description OperatorProgress are the numbers of an operator, by its id. */
+        ReportOperatorProgress: {
+            id: string;
+            milliseconds: number;
+            rows: number;
+        };
+        /** @description Piece is a piece with its verdict. Span counts bytes in the text of View, or of the query where View is empty; Native counts bytes in the text of Statement. */
         ReportPiece: {
             id: string;
             /** @enum {string} */
             kind: "filter" | "expression" | "join" | "aggregate" | "distinct" | "window" | "sort" | "limit" | "set";
-            text: string;
-            view: string;
+            native: number[][];
+            reason?: components["schemas"]["Reason"];
+            source: string;
             span: number[];
+            statement: string;
+            text: string;
             /** @enum {string} */
             verdict: "folded" | "narrowed" | "kept";
-            source: string;
-            statement: string;
-            reason?: components["schemas"]["Reason"];
-            native: number[][];
+            view: string;
         };
-        ReportStatement: {
-            id: string;
-            source: string;
-            /** @enum {string} */
-            language: "sql" | "document" | "file";
-            text: string;
-            parameters: string[];
-            estimatedRows: number;
-            rows?: number;
-            bytes?: number;
-            milliseconds?: number;
-            shippedKeys: number;
-            keysGivenUp: number;
-            /** @description Values that did not fit the type of their column, after a run. */
-            unfit?: {
-                column: string;
-                type: string;
-                count: number;
-                /** @enum {string} */
-                became: "null" | "text";
-                example: string;
-            }[];
-            /** @description How much of its files a source has read, after a run. */
-            touched?: {
-                what: string;
-                read: number;
-                of: number;
-            }[];
+        /** @description Progress is how far a run is: the numbers of its report alone. */
+        ReportProgress: {
+            bytesCrossed: number;
+            operators: components["schemas"]["ReportOperatorProgress"][];
+            rowsCrossed: number;
+            rowsReturned: number;
+            statements: components["schemas"]["ReportStatementProgress"][];
+            totalMilliseconds: number;
         };
-        ReportOperator: {
-            id: string;
-            kind: string;
-            label: string;
-            inputs: string[];
-            pieces: string[];
-            estimatedRows: number;
-            rows?: number;
-            milliseconds?: number;
-        };
+        /** @description Rewrite is a change that a rule made to the plan: at which place of the text, and why. */
         ReportRewrite: {
             rule: string;
-            view: string;
             span: number[];
             text: string;
+            view: string;
             why: string;
         };
-        Report: {
-            columns: components["schemas"]["ReportColumn"][];
-            pieces: components["schemas"]["ReportPiece"][];
-            statements: components["schemas"]["ReportStatement"][];
-            operators: components["schemas"]["ReportOperator"][];
-            rewrites: components["schemas"]["ReportRewrite"][];
-            planMilliseconds: number;
-            totalMilliseconds?: number;
-            rowsCrossed?: number;
-            bytesCrossed?: number;
-            rowsReturned?: number;
-        };
-        StartedRun: {
+        /** @description Statement is a native statement. KeysGivenUp are keys that were too many to be shipped when it ran: it was sent as it then stands here. */
+        ReportStatement: {
+            bytes?: number;
+            estimatedRows: number;
             id: string;
-            columns: components["schemas"]["ReportColumn"][];
-        };
-        RunStatus: {
-            id: string;
+            keysGivenUp: number;
             /** @enum {string} */
-            state: "running" | "done" | "failed" | "stopped";
-            rows: number;
-            cut: boolean;
-            report: components["schemas"]["Report"] | null;
-            progress: components["schemas"]["Progress"] | null;
-            problem: components["schemas"]["Problem"] | null;
+            language: "sql" | "document" | "file";
+            milliseconds?: number;
+            parameters: string[];
+            rows?: number;
+            shippedKeys: number;
+            source: string;
+            text: string;
+            /** @description Touched tells, after a run, how much of its files a source has read. */
+            touched?: components["schemas"]["ReportTouched"][];
+            /** @description Unfit tells, after a run, of values that did not fit their column. */
+            unfit?: components["schemas"]["ReportUnfit"][];
         };
-        Progress: {
-            statements: components["schemas"]["StatementProgress"][];
-            operators: components["schemas"]["OperatorProgress"][];
-            totalMilliseconds: number;
-            rowsCrossed: number;
-            bytesCrossed: number;
-            rowsReturned: number;
-        };
-        StatementProgress: {
-            id: string;
-            rows: number;
+        /** @description StatementProgress are the numbers of a statement, by its id. */
+        ReportStatementProgress: {
             bytes: number;
+            id: string;
             milliseconds: number;
+            rows: number;
             shippedKeys: number;
         };
-        OperatorProgress: {
-            id: string;
-            rows: number;
-            milliseconds: number;
+        /** @description Touched says how much of something a reader has read, of how much there is. */
+        ReportTouched: {
+            of: number;
+            read: number;
+            what: string;
         };
-        PastRun: {
+        /** @description Unfit tells of values that did not fit the type of their column, and what became of them. */
+        ReportUnfit: {
+            /**
+             * @description "null" or "text"
+             * @enum {string}
+             */
+            became: "null" | "text";
+            column: string;
+            count: number;
+            example: string;
+            type: string;
+        };
+        /** @description RetypeRequest asks for another type of a column. */
+        RetypeRequest: {
+            column: string;
+            force?: boolean;
+            table: string;
+            /** @description empty for the proposed one */
+            type: string;
+        };
+        /** @description RunStatus is how far a run is. The first event and the last have the whole report, those between them what has changed in its numbers since the event before. */
+        RunStatus: {
+            /** @description more rows would have come */
+            cut: boolean;
             id: string;
+            problem: components["schemas"]["Problem"] | null;
+            progress: components["schemas"]["ReportProgress"] | null;
+            report: components["schemas"]["Report"] | null;
+            /** @description held so far */
+            rows: number;
+            /** @enum {string} */
+            state: "running" | "done" | "failed" | "stopped";
+        };
+        /** @description SentStatement is a native statement that a source was sent by a run. */
+        SentStatement: {
+            /** Format: date-time */
+            at: string;
+            milliseconds: number;
+            rows: number;
+            run: string;
+            /** @description the query that it was for */
             sql: string;
-            state: string;
+            text: string;
+        };
+        /** @description Shape is how the nested records of one set become tables. */
+        Shape: {
+            /** @enum {string} */
+            language: "jsonpath" | "xpath";
+            /** @description Set names the records: a file or a folder of files, a collection. */
+            set: string;
+            table: components["schemas"]["ShapeTable"];
+        };
+        /** @description Cell is a column of a Flat: made from the row at a level of its steps. */
+        ShapeCell: {
+            /** @enum {string} */
+            from: "path" | "parent" | "position" | "file";
+            id?: boolean;
+            level: number;
+            /** @enum {string} */
+            misfit?: "error" | "null" | "text";
+            name: string;
+            /** @description Of is the type that the values of a column do not fit whose strings these are. */
+            of?: string;
+            path?: string;
+            type: string;
+        };
+        /** @description Column is a column of a shape's table. Path leads to it from the row; for FromParent it is the name of a column of the parent's table. */
+        ShapeColumn: {
+            /** @enum {string} */
+            from: "path" | "parent" | "position" | "file";
+            /** @description ID says that the values are identifiers that a server makes, and no other strings. */
+            id?: boolean;
+            /** @enum {string} */
+            misfit?: "error" | "null" | "text";
+            name: string;
+            path?: string;
+            /** @description Seen tells what a sample had there, in words. */
+            seen?: string;
+            /** @description of what a path leads to */
+            type?: string;
+        };
+        /** @description Flat is one table of a shape with everything that its rows are made of. */
+        ShapeFlat: {
+            /** @description the columns */
+            cells: components["schemas"]["ShapeCell"][];
+            /** @enum {string} */
+            language: "jsonpath" | "xpath";
+            name: string;
+            set: string;
+            /** @description Steps lead from a file to its records, and on from each row to the rows of the next level. */
+            steps: string[];
+        };
+        /** @description ShapeRequest asks about a set of nested records: for a proposal by the path to its records, for what a shape makes of a record, or to keep a shape. */
+        ShapeRequest: {
+            force?: boolean;
+            /** @description its number in the sample */
+            record?: number;
+            rows?: string;
+            set?: string;
+            shape?: components["schemas"]["Shape"];
+        };
+        /** @description Table is a table that a shape makes, with those of its repeating parts. */
+        ShapeTable: {
+            columns: components["schemas"]["ShapeColumn"][];
+            name: string;
+            parts?: components["schemas"]["ShapeTable"][];
+            /** @description Rows is the path to the table's rows, from the row of its parent. */
+            rows: string;
+        };
+        /** @description ShapedSet is a set of nested records with its shape, if it has one. */
+        ShapedSet: {
+            files?: number;
+            /** @enum {string} */
+            language: "jsonpath" | "xpath";
+            name: string;
+            /** @description NeedsShape says that there are no tables without one. */
+            needsShape: boolean;
+            shape?: components["schemas"]["Shape"];
+        };
+        /** @description Source is a connected external system, as it was last seen. */
+        Source: {
+            /** @description "postgresql", "mariadb", "sqlite" */
+            kind: string;
+            name: string;
+            quirks: {
+                [key: string]: components["schemas"]["Quirk"];
+            };
+            tables: components["schemas"]["Table"][] | null;
+            version: string;
+        };
+        /** @description Config says how to reach a source. Secrets are not in it: Secret names where the password is kept, as env:NAME, file:PATH or kept:NAME. */
+        SourceConfig: {
+            /** @description a file of certificates that sign the server's */
+            ca?: string;
+            database?: string;
+            host?: string;
+            limits?: components["schemas"]["SourceLimits"];
+            /** @description of a file or folder */
+            path?: string;
+            port?: number;
+            secret?: string;
+            /** @description a mode; empty is TLSPrefer */
+            tls?: string;
+            user?: string;
+        };
+        /** @description SourceEvent is what was found of a source at a time. */
+        SourceEvent: {
+            /** Format: date-time */
+            at: string;
+            differences: components["schemas"]["Differences"];
             error: string;
-            beganAt: string;
-            report: components["schemas"]["Report"];
+            /** @enum {string} */
+            kind: "check" | "accepted";
+        };
+        /** @description SourceInfo is a source for people to look at. */
+        SourceInfo: {
+            address: string;
+            /** @description Changes are the quirks that a refresh just measured otherwise. */
+            changes?: components["schemas"]["QuirkChange"][];
+            /** @description Declared are the keys that were declared by hand. */
+            declared: components["schemas"]["DeclaredKey"][];
+            found: components["schemas"]["Source"] | null;
+            foundAt: string | null;
+            health: components["schemas"]["Health"] | null;
+            /** @description tables that no query can name */
+            hidden: string[];
+            kind: string;
+            limits: components["schemas"]["SourceLimits"] | null;
+            name: string;
+            note: string;
+        };
+        /** @description Limits bound what a source is asked for at a time. Zero stands for the usual. */
+        SourceLimits: {
+            /** @description at most, at the same time */
+            connections?: number;
+            /** @description seconds that a statement waits for its source */
+            silence?: number;
+        };
+        /** @description SourcePlan is a source's own plan of a native statement. */
+        SourcePlan: {
+            lines: string[];
+            /** @description Note says what was asked instead of the statement itself. */
+            note: string;
+            source: string;
+            statement: string;
+        };
+        /** @description Step is one step of trying a connection, with what it found. */
+        SourceStep: {
+            /** @description what to do, where it failed or is not as it should be */
+            hint: string;
+            milliseconds: number;
+            name: string;
+            ok: boolean;
+            text: string;
+        };
+        /** @description StartedRun is a run that has begun. */
+        StartedRun: {
+            columns: components["schemas"]["ReportColumn"][];
+            id: string;
+        };
+        /** @description State says that the server answers. */
+        State: {
+            state: string;
+        };
+        /** @description Table is a table or view of a source. */
+        Table: {
+            columns: components["schemas"]["Column"][] | null;
+            flat?: components["schemas"]["ShapeFlat"];
+            foreignKeys: components["schemas"]["ForeignKey"][] | null;
+            /** @description primary and unique keys */
+            keys: components["schemas"]["Key"][] | null;
+            /** @description out, since they cannot be carried */
+            left?: components["schemas"]["LeftColumn"][];
+            name: string;
+            /** @description the source's own estimate, or a count where it is cheap */
+            rows: number;
+            /** @description empty where the source has one nameless schema */
+            schema: string;
+            source: string;
+            /** @description Verbatim is the statement, in the source's own language, whose rows these are; empty for what the source keeps. */
+            verbatim?: string;
+        };
+        /** @description TableRequest names a table of a source, and a column of it. */
+        TableRequest: {
+            column?: string;
+            /** @description name or schema.name */
+            table: string;
+        };
+        /** @description Trial shows what a shape makes of a sample of records, and of one of them. */
+        Trial: {
+            file: string;
+            number: number;
+            /** @description the chosen one, for people */
+            record: string;
+            /** @description looked at */
+            records: number;
+            tables: components["schemas"]["TrialTable"][];
+        };
+        /** @description TrialColumn is a column of a trial's table, with what the sample has there. */
+        TrialColumn: {
+            example: string;
+            misfits: number;
+            name: string;
+            seen: string;
+            type: string;
+        };
+        /** @description TrialTable is a table of a trial. Rows are those of the chosen record. */
+        TrialTable: {
+            columns: components["schemas"]["TrialColumn"][];
+            /** @description rows in the whole sample */
+            count: number;
+            /** @description there are more rows of the record than these */
+            more: boolean;
+            name: string;
+            rows: (string | null)[][];
+        };
+        /** @description Column is a column of a view with what is said of it. From is the view that this is inherited from; empty where the view says it itself. */
+        ViewColumn: {
+            description: string;
+            from: string;
+            labels: string[];
+            name: string;
+            type: string;
+        };
+        /** @description ColumnChange is a column that a view would have otherwise; Was or Is is empty where it is new or gone. */
+        ViewColumnChange: {
+            is: string;
+            name: string;
+            was: string;
+        };
+        /** @description Crossing is how many rows are expected to cross for a view. */
+        ViewCrossing: {
+            is: number;
+            view: string;
+            was: number;
+        };
+        /** @description Effects are what saving a view would do to it and to what reads it. */
+        ViewEffects: {
+            broken: components["schemas"]["WouldBreak"][];
+            columns: components["schemas"]["ViewColumnChange"][];
+            /** @description Crossing are the views of which more or fewer rows would cross. */
+            crossing: components["schemas"]["ViewCrossing"][];
+            /** @description Looked is how many of the readers' plans were compared: there may be very many. */
+            looked: number;
+            /** @description Mended are views that do not bind now and would. */
+            mended: string[];
+            readers: string[];
+            /** @description Worse are pieces that a source does now and would not any more. */
+            worse: components["schemas"]["ViewWorse"][];
+        };
+        /** @description Info is a view with its columns, or why it does not bind. */
+        ViewInfo: {
+            columns: components["schemas"]["ViewColumn"][];
+            description: string;
+            error: string;
+            labels: string[];
+            layer: string;
+            name: string;
+            revision: number;
+            sql: string;
+        };
+        /** @description LayerChange is a layer as it is to be. Was is its name before, empty for a new one. */
+        ViewLayerChange: {
+            description: string;
+            name: string;
+            was: string;
+        };
+        /** @description Name is a view in a list of very many. */
+        ViewName: {
+            columns: number;
+            description: string;
+            error: string;
+            labels: string[];
+            layer: string;
+            name: string;
+            revision: number;
+        };
+        /** @description Renamed is what a renaming would do. Seen stands for exactly that, for whoever has looked at it and says yes. */
+        ViewRenamed: {
+            /** @description Columns are those that have another name, as relation.column, in the order in which they follow each other. */
+            columns: string[];
+            /** @description Moves are views that have another name. */
+            moves: components["schemas"]["RenameMove"][];
+            seen: string;
+            texts: components["schemas"]["RenameText"][];
+        };
+        /** @description ViewRequest is a view to save. */
+        ViewRequest: {
+            /** @description the revision that the text is based on; 0 for any */
+            base?: number;
+            description?: string;
+            layer: string;
+            /** @description what changed, and why */
+            message?: string;
+            name: string;
+            /** @description changes the view that is there; else the name must be free */
+            replace?: boolean;
+            /** @description Said is the description of columns from now on, beside what was said before. */
+            said?: {
+                [key: string]: string;
+            };
+            sql: string;
+        };
+        /** @description Revision is a text that a view had. */
+        ViewRevision: {
+            description: string;
+            message: string;
+            number: number;
+            /** Format: date-time */
+            savedAt: string;
+            sql: string;
+        };
+        /** @description Worse is a piece of a view's text that would fold less. */
+        ViewWorse: {
+            /** @enum {string} */
+            is: "folded" | "narrowed" | "kept";
+            piece: string;
+            reason: string;
+            view: string;
+            /** @enum {string} */
+            was: "folded" | "narrowed" | "kept";
+        };
+        /** @description WouldBreak is a view that binds now and would not any more. */
+        WouldBreak: {
+            error: string;
+            view: string;
         };
     };
     responses: never;
