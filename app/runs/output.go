@@ -239,9 +239,29 @@ func writeArrow(w io.Writer, format string, run *exec.Run) error {
 	return err
 }
 
+// allFinite fails for an infinite date or timestamp: these formats have none, and would give
+// the number that stands for it as a date.
+func allFinite(c plan.Column, a arrow.Array) error {
+	infinite := func(i int) bool { return false }
+	switch a := a.(type) {
+	case *array.Date32:
+		infinite = func(i int) bool { return !value.FiniteDay(int32(a.Value(i))) }
+	case *array.Timestamp:
+		infinite = func(i int) bool { return !value.Finite(int64(a.Value(i))) }
+	default:
+		return nil
+	}
+	for i := range a.Len() {
+		if a.IsValid(i) && infinite(i) {
+			return value.Errorf(value.CodeUnsupported, "column %s holds an infinite %s, which this format does not have", c.Name, c.Type.Kind).WithHint("cast the column to text, or turn infinity into NULL")
+		}
+	}
+	return nil
+}
+
 func exported(t arrow.DataType, c plan.Column, a arrow.Array) (arrow.Array, error) {
 	if arrow.TypeEqual(t, a.DataType()) {
-		return a, nil
+		return a, allFinite(c, a)
 	}
 	out := array.NewBuilder(value.Memory, t)
 	for i := range a.Len() {
@@ -253,6 +273,9 @@ func exported(t arrow.DataType, c plan.Column, a arrow.Array) (arrow.Array, erro
 		switch b := out.(type) {
 		case *array.Decimal128Builder:
 			d, err := v.Dec.Fit(c.Type.Precision, c.Type.Scale)
+			if err == nil && d.Special() {
+				err = value.Errorf(value.CodeUnsupported, "column %s holds %s, which decimals of this format do not have", c.Name, d).WithHint("cast the column to double precision or text")
+			}
 			if err != nil {
 				return nil, err
 			}

@@ -69,7 +69,15 @@ func nested(v bson.RawValue) (value.JSONValue, error) {
 		}
 		return shape.Leaf{Kind: value.Text, Text: text}, nil
 	case bson.TypeDateTime:
-		return shape.Leaf{Kind: value.TimestampTZ, Text: value.IntOf(value.TimestampTZ, v.DateTime()*1000).String()}, nil
+		ms := v.DateTime()
+		if ms > math.MaxInt64/1000 || ms < math.MinInt64/1000 {
+			return shape.Leaf{Kind: value.Text, Text: strconv.FormatInt(ms, 10) + " ms"}, nil
+		}
+		us, err := value.CheckTimestamp(ms * 1000)
+		if err != nil {
+			return shape.Leaf{Kind: value.Text, Text: strconv.FormatInt(ms, 10) + " ms"}, nil
+		}
+		return shape.Leaf{Kind: value.TimestampTZ, Text: value.IntOf(value.TimestampTZ, us).String()}, nil
 	case bson.TypeObjectID:
 		return shape.Leaf{Kind: value.Text, Text: v.ObjectID().Hex(), ID: true}, nil
 	case bson.TypeBinary:

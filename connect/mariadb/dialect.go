@@ -89,10 +89,12 @@ var dialect = &sqldb.Dialect{
 		switch v.Kind {
 		case value.Float8:
 			return v.IsNull || !math.IsNaN(v.Float) && !math.IsInf(v.Float, 0)
-		case value.Bool, value.Int2, value.Int4, value.Int8, value.Text, value.Date, value.Timestamp, value.TimestampTZ:
+		case value.Bool, value.Int2, value.Int4, value.Int8, value.Text:
 			return true
+		case value.Date, value.Timestamp, value.TimestampTZ:
+			return v.IsNull || value.CommonEra(v)
 		case value.Numeric:
-			return v.Dec.Scale <= 30
+			return v.Dec.Scale <= 30 && !v.Dec.Special()
 		}
 		return v.IsNull
 	},
@@ -277,10 +279,14 @@ func calls() map[string]sqldb.Rule {
 		rules[name] = sqldb.Rule{Judge: boundedDigits, Write: sqldb.Call(strings.ToUpper(name))}
 	}
 	rules["round"] = sqldb.Rule{Judge: func(s *sqldb.Source, c *plan.Call) *fold.Reason {
-		if r := boundedDigits(s, c); r != nil || sqldb.IntBetween(c.Args, 1, 0, 30) {
+		if r := boundedDigits(s, c); r != nil {
 			return r
 		}
-		return sqldb.Reasonf("rounding-differs", "Round to a constant number of decimals.", "MariaDB rounds alike only to a constant number of decimals.")
+		// To more decimals than the number has, MariaDB adds none to an integer.
+		if _, scale, _ := sqldb.Digits(c.Args[0]); sqldb.IntBetween(c.Args, 1, 0, int64(min(scale, 30))) {
+			return nil
+		}
+		return sqldb.Reasonf("rounding-differs", "Round to a constant number of decimals, no more than the number has.", "MariaDB rounds alike only to a constant number of decimals that the number has.")
 	}, Write: sqldb.Call("ROUND")}
 	return rules
 }

@@ -157,19 +157,28 @@ func newColumnOf(k value.Kind, into array.Builder) column {
 		}
 	case *array.Date32Builder:
 		c.append = sized(4, func(x []byte) error {
-			d, err := value.CheckDate(int64(int32(binary.BigEndian.Uint32(x))) + epoch2000)
+			d := int32(binary.BigEndian.Uint32(x))
+			var err error
+			if value.FiniteDay(d) {
+				d, err = value.CheckDate(int64(d) + epoch2000)
+			}
 			b.Append(arrow.Date32(d))
 			return err
 		})
 	case *array.TimestampBuilder:
 		c.append = sized(8, func(x []byte) error {
 			us := int64(binary.BigEndian.Uint64(x))
-			if us == math.MaxInt64 || us == math.MinInt64 {
-				return value.ErrDateRange
+			if value.Finite(us) {
+				var err error
+				if us, err = value.AddInt(us, epoch2000*value.MicrosPerDay); err == nil {
+					us, err = value.CheckTimestamp(us)
+				}
+				if err != nil {
+					return value.Errorf(value.CodeBadDate, "a timestamp is past the year 294246").WithHint("read the column as text")
+				}
 			}
-			us, err := value.CheckTimestamp(us + epoch2000*value.MicrosPerDay)
 			b.Append(arrow.Timestamp(us))
-			return err
+			return nil
 		})
 	case *array.FixedSizeBinaryBuilder:
 		c.append = func(x []byte) error {
@@ -267,8 +276,11 @@ func decimal(x []byte) (value.Decimal, error) {
 	weight := int(int16(binary.BigEndian.Uint16(x[2:])))
 	sign := binary.BigEndian.Uint16(x[4:])
 	scale := int(binary.BigEndian.Uint16(x[6:]))
-	if sign&0xC000 == 0xC000 {
-		return value.Decimal{}, value.Errorf(value.CodeUnsupported, "NaN and infinity are not supported in numeric columns")
+	switch sign {
+	case 0xC000:
+		return value.NaN, nil
+	case 0xD000, 0xF000:
+		return value.InfiniteDecimal(sign == 0xD000), nil
 	}
 	if groups > 16 || scale > value.MaxDigits || len(x) < 8+2*groups {
 		return value.Decimal{}, value.ErrNumericRange

@@ -474,7 +474,7 @@ func Digits(e plan.Expr) (whole, scale int, ok bool) {
 		if e.Val.IsNull {
 			return 1, 0, true
 		}
-		if e.Val.Kind == value.Numeric {
+		if e.Val.Kind == value.Numeric && !e.Val.Dec.Special() {
 			return len(strings.SplitN(e.Val.Dec.String(), ".", 2)[0]), int(e.Val.Dec.Scale), true
 		}
 	case *plan.Cast:

@@ -94,8 +94,10 @@ var dialect = &sqldb.Dialect{
 		switch v.Kind {
 		case value.Float8:
 			return v.IsNull || !math.IsNaN(v.Float)
-		case value.Bool, value.Int2, value.Int4, value.Int8, value.Text, value.Date:
+		case value.Bool, value.Int2, value.Int4, value.Int8, value.Text:
 			return true
+		case value.Date:
+			return v.IsNull || value.CommonEra(v)
 		}
 		return v.IsNull
 	},

@@ -63,7 +63,7 @@ func (b *binder) coerce(e plan.Expr, to value.Type, at syntax.Span) plan.Expr {
 		if _, implicit := value.ImplicitSteps(c.Typ.Kind, to.Kind); !implicit {
 			b.fail(at, value.Errorf(value.CodeTypeMismatch, "type %s does not turn into %s by itself", e.Type(), to).WithHint("write CAST(… AS %s)", to))
 		}
-		v, err := kernel.CastValue(c.Val, to)
+		v, err := b.castValue(c.Val, to)
 		b.check(at, err)
 		return &plan.Const{Val: v, Typ: value.Of(to.Kind), Org: c.Org}
 	}
@@ -72,6 +72,18 @@ func (b *binder) coerce(e plan.Expr, to value.Type, at syntax.Span) plan.Expr {
 			WithHint("write CAST(… AS %s)", to))
 	}
 	return &plan.Cast{Arg: e, Typ: value.Of(to.Kind), Org: e.Origin()}
+}
+
+// castValue converts a constant. In what becomes a date or time, words as today mean those
+// of the run.
+func (b *binder) castValue(v value.Value, to value.Type) (value.Value, error) {
+	if !v.IsNull && (v.Kind == value.Null || v.Kind == value.Text) {
+		if out, relative, err := value.ParseAt(to.Kind, v.Str, b.ctx.Now); relative {
+			b.volatile = true
+			return out, err
+		}
+	}
+	return kernel.CastValue(v, to)
 }
 
 func (x *exprBinder) bind(e syntax.Expr) plan.Expr {
@@ -257,7 +269,7 @@ func (x *exprBinder) cast(e *syntax.Cast, org plan.Origin) plan.Expr {
 func (x *exprBinder) castTo(arg plan.Expr, to value.Type, at syntax.Span) plan.Expr {
 	b := x.b
 	if c, isConst := arg.(*plan.Const); isConst {
-		v, err := kernel.CastValue(c.Val, to)
+		v, err := b.castValue(c.Val, to)
 		b.check(at, err)
 		return &plan.Const{Val: v, Typ: to, Org: c.Org}
 	}

@@ -31,12 +31,30 @@ func (c *countAccumulator) Result(groups int) (arrow.Array, error) {
 	return b.NewArray(), nil
 }
 
-// exactSum sums integers and numerics.
+// exactSum sums integers and numerics. A sum that outgrows the digits of a numeric goes on
+// with more: an average, or values of the other sign, may bring it back.
 type exactSum struct {
 	sum    []value.Decimal
+	wide   map[int32]*wideSum
 	n      []int64
 	avg    bool
 	result value.Kind
+}
+
+type wideSum struct {
+	coef  *big.Int
+	scale int
+}
+
+func (w *wideSum) add(d value.Decimal) {
+	x := d.Big()
+	if s := int(d.Scale); s > w.scale {
+		w.coef.Mul(w.coef, value.Pow10(s-w.scale))
+		w.scale = s
+	} else {
+		x.Mul(x, value.Pow10(w.scale-s))
+	}
+	w.coef.Add(w.coef, x)
 }
 
 func (s *exactSum) Add(args []arrow.Array, group []int32, groups int) error {
@@ -50,14 +68,39 @@ func (s *exactSum) Add(args []arrow.Array, group []int32, groups int) error {
 		if arg.IsNull(i) {
 			continue
 		}
-		sum, err := s.sum[g].Add(at(i))
-		if err != nil {
-			return err
-		}
-		s.sum[g] = sum
 		s.n[g]++
+		d := at(i)
+		if w := s.wide[g]; w != nil && !d.Special() {
+			w.add(d)
+			continue
+		}
+		sum, err := s.sum[g].Add(d)
+		if err != nil {
+			if s.wide == nil {
+				s.wide = map[int32]*wideSum{}
+			}
+			w := &wideSum{coef: new(big.Int)}
+			w.add(s.sum[g])
+			w.add(d)
+			s.wide[g], sum = w, value.Decimal{}
+		}
+		s.sum[g] = sum // of a wide sum, what is NaN or infinite
 	}
 	return nil
+}
+
+// total gives the sum or average of a group.
+func (s *exactSum) total(g int32) (value.Decimal, error) {
+	w := s.wide[g]
+	switch {
+	case w != nil && !s.sum[g].Special() && s.avg:
+		return value.DivBig(w.coef, w.scale, big.NewInt(s.n[g]))
+	case w != nil && !s.sum[g].Special():
+		return value.DecimalFromBig(w.coef, w.scale)
+	case s.avg:
+		return s.sum[g].Div(value.DecimalFromInt(s.n[g]))
+	}
+	return s.sum[g], nil
 }
 
 func decimalReader(arg arrow.Array) (func(int) value.Decimal, error) {
@@ -81,13 +124,8 @@ func (s *exactSum) Result(groups int) (arrow.Array, error) {
 		v := value.Value{Kind: s.result, IsNull: s.n[g] == 0}
 		if !v.IsNull {
 			var err error
-			switch {
-			case s.result == value.Int8:
-				v.Int, err = s.sum[g].Int64()
-			case s.avg:
-				v.Dec, err = s.sum[g].Div(value.DecimalFromInt(s.n[g]))
-			default:
-				v.Dec = s.sum[g]
+			if v.Dec, err = s.total(int32(g)); err == nil && s.result == value.Int8 {
+				v.Int, err = v.Dec.Int64()
 			}
 			if err != nil {
 				return nil, err
@@ -230,13 +268,14 @@ func extreme(sign int) func(have, next value.Value) value.Value {
 // exact sums, and one division (numeric_stddev_internal in its numeric.c).
 type exactMoments struct {
 	n            []int64
+	special      []bool     // NaN or infinity was among the values
 	sum, squares []*big.Int // at the group's scale, and twice the scale
 	scale        []int
 	sample, root bool
 }
 
 func (m *exactMoments) Add(args []arrow.Array, group []int32, groups int) error {
-	m.n, m.sum, m.squares, m.scale = grow(m.n, groups), grow(m.sum, groups), grow(m.squares, groups), grow(m.scale, groups)
+	m.n, m.sum, m.squares, m.scale, m.special = grow(m.n, groups), grow(m.sum, groups), grow(m.squares, groups), grow(m.scale, groups), grow(m.special, groups)
 	at, err := decimalReader(args[0])
 	if err != nil {
 		return err
@@ -246,6 +285,11 @@ func (m *exactMoments) Add(args []arrow.Array, group []int32, groups int) error 
 			continue
 		}
 		d := at(i)
+		m.n[g]++
+		if d.Special() {
+			m.special[g] = true
+			continue
+		}
 		if m.sum[g] == nil {
 			m.sum[g], m.squares[g] = new(big.Int), new(big.Int)
 		}
@@ -260,18 +304,21 @@ func (m *exactMoments) Add(args []arrow.Array, group []int32, groups int) error 
 		}
 		m.sum[g].Add(m.sum[g], x)
 		m.squares[g].Add(m.squares[g], new(big.Int).Mul(x, x))
-		m.n[g]++
 	}
 	return nil
 }
 
 func (m *exactMoments) Result(groups int) (arrow.Array, error) {
-	m.n, m.sum, m.squares, m.scale = grow(m.n, groups), grow(m.sum, groups), grow(m.squares, groups), grow(m.scale, groups)
+	m.n, m.sum, m.squares, m.scale, m.special = grow(m.n, groups), grow(m.sum, groups), grow(m.squares, groups), grow(m.scale, groups), grow(m.special, groups)
 	out := value.NewBuilder(value.Numeric)
 	for g := range groups {
 		n := m.n[g]
 		if n == 0 || m.sample && n == 1 {
 			out.AppendNull()
+			continue
+		}
+		if m.special[g] {
+			value.Append(out, value.DecimalOf(value.NaN))
 			continue
 		}
 		num := new(big.Int).Mul(big.NewInt(n), m.squares[g])

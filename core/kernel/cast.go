@@ -1,9 +1,6 @@
 package kernel
 
 import (
-	"math"
-	"math/big"
-
 	"github.com/apache/arrow-go/v18/arrow"
 
 	"rovik/core/value"
@@ -126,7 +123,7 @@ func addCasts(r *registry) {
 	defText(r, tz, func(s string) (stamp, error) { return toStamp(value.ParseTimestampTZ(s)) }, func(x stamp) string { return value.FormatTimestampTZ(int64(x)) })
 	defText(r, value.Interval, value.ParseInterval, value.Span.String)
 	for _, k := range []value.Kind{ts, tz} {
-		defCast(r, d, k, sure1(func(x date) stamp { return stamp(startOf(x)) }))
+		defCast(r, d, k, func(x date) (stamp, error) { return toStamp(value.StampOf(int32(x))) })
 		defCast(r, k, d, sure1(func(x stamp) date { return date(value.DayOf(int64(x))) }))
 	}
 	f4, tm, ch := value.Float4, value.Time, value.Char
@@ -141,7 +138,12 @@ func addCasts(r *registry) {
 	defCast(r, value.Int8, f4, sure1(func(x int64) float32 { return float32(x) }))
 	defText(r, tm, func(s string) (clock, error) { us, err := value.ParseTime(s); return clock(us), err }, func(x clock) string { return value.FormatTime(int64(x)) })
 	for _, k := range []value.Kind{ts, tz} {
-		defCast(r, k, tm, sure1(func(x stamp) clock { return clock(int64(x) - startOf(date(value.DayOf(int64(x))))) }))
+		defCast(r, k, tm, func(x stamp) (clock, error) {
+			if !value.Finite(int64(x)) {
+				return 0, noValue
+			}
+			return clock(int64(x) - startOf(date(value.DayOf(int64(x))))), nil
+		})
 	}
 	defCast(r, tm, value.Interval, sure1(func(x clock) value.Span { return value.Span{Micros: int64(x)} }))
 	defCast(r, value.Interval, tm, sure1(func(s value.Span) clock {
@@ -182,12 +184,7 @@ func fitDecimals(v vector, t value.Type, n int) (arrow.Array, error) {
 }
 
 // realToDecimal keeps 6 significant digits, as PostgreSQL's cast does.
-func realToDecimal(f float64) (value.Decimal, error) {
-	if math.IsNaN(f) || math.IsInf(f, 0) {
-		return value.Decimal{}, value.Errorf(value.CodeUnsupported, "NaN and infinity are not supported in numeric columns")
-	}
-	return value.ParseDecimal(new(big.Float).SetFloat64(f).Text('g', 6))
-}
+func realToDecimal(f float64) (value.Decimal, error) { return decimalOf(f, 6) }
 
 // CastValue converts a constant.
 func CastValue(v value.Value, to value.Type) (value.Value, error) {

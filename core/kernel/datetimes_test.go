@@ -55,7 +55,7 @@ func TestPartsOfMoments(t *testing.T) {
 	for _, c := range []struct{ kind, text, unit, want string }{
 		{"timestamp", at, "century", "2001-01-01 00:00:00"}, {"timestamp", "2000-05-05", "century", "1901-01-01 00:00:00"}, {"timestamp", at, "mil", "2001-01-01 00:00:00"},
 		{"timestamp", at, "hr", "2024-05-05 10:00:00"}, {"timestamp", at, "week", "2024-04-29 00:00:00"}, {"timestamp", at, "decade", "2020-01-01 00:00:00"},
-		{"timestamp", "0009-05-05", "decade", value.CodeBadDate}, {"timestamp", at, "dow", value.CodeBadParameter}, {"timestamp", at, "epoch", value.CodeBadParameter},
+		{"timestamp", "0009-05-05", "decade", "0001-01-01 00:00:00 BC"}, {"timestamp", at, "dow", value.CodeBadParameter}, {"timestamp", at, "epoch", value.CodeBadParameter},
 		{"timestamp", at, "timezone", value.CodeUnsupported}, {"interval", "257 years 5 mons", "century", "200 years"}, {"interval", "257 years", "week", value.CodeUnsupported},
 	} {
 		if got := computed(t, "date_trunc", [2]string{"text", c.unit}, [2]string{c.kind, c.text}); got != c.want {

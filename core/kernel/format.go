@@ -16,7 +16,13 @@ func nullable(f func(v value.Value, pattern string) (string, error)) func(a []va
 func addFormat(r *registry) {
 	t, num := value.Text, value.Numeric
 	for k, zone := range map[value.Kind]string{value.Timestamp: "", value.TimestampTZ: "UTC"} {
-		box(r, "to_char", t, nullable(func(v value.Value, p string) (string, error) { return formatMoment(fieldsOfMoment(v.Int, zone), p) }), k, t)
+		write := nullable(func(v value.Value, p string) (string, error) { return formatMoment(fieldsOfMoment(v.Int, zone), p) })
+		box(r, "to_char", t, func(a []value.Value) (value.Value, error) {
+			if !value.Finite(a[0].Int) {
+				return nullValue(), nil
+			}
+			return write(a)
+		}, k, t)
 	}
 	box(r, "to_char", t, nullable(func(v value.Value, p string) (string, error) { return formatMoment(fieldsOfSpan(v.Span), p) }), value.Interval, t)
 	def2(r, "to_char", num, t, t, formatNumber)

@@ -118,8 +118,12 @@ func toJSON(v value.Value) value.JSONValue {
 	switch v.Kind {
 	case value.Bool:
 		return v.Truth()
-	case value.Int2, value.Int4, value.Int8, value.Numeric:
+	case value.Int2, value.Int4, value.Int8:
 		return json.Number(v.String())
+	case value.Numeric:
+		if !v.Dec.Special() {
+			return json.Number(v.String())
+		}
 	case value.Float4, value.Float8:
 		if s := v.String(); s != "NaN" && s != "Infinity" && s != "-Infinity" {
 			return json.Number(s)
@@ -129,12 +133,11 @@ func toJSON(v value.Value) value.JSONValue {
 			return doc
 		}
 	case value.Timestamp, value.TimestampTZ:
-		s := []byte(v.String())
-		s[10] = 'T'
+		s := strings.Replace(v.String(), " ", "T", 1)
 		if v.Kind == value.TimestampTZ {
-			s = append(s, ":00"...)
+			s = strings.Replace(s, "+00", "+00:00", 1)
 		}
-		return string(s)
+		return s
 	}
 	return v.String()
 }

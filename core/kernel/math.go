@@ -69,6 +69,8 @@ func firstGroup(d value.Decimal) int {
 
 func logDomain(d value.Decimal) error {
 	switch {
+	case d.IsNaN():
+		return nil
 	case d.IsZero():
 		return value.Errorf("2201E", "cannot take logarithm of zero")
 	case d.Sign() < 0:
@@ -78,7 +80,7 @@ func logDomain(d value.Decimal) error {
 }
 
 func lnDecimal(d value.Decimal) (value.Decimal, error) {
-	if err := logDomain(d); err != nil {
+	if err := logDomain(d); err != nil || d.Special() {
 		return d, err
 	}
 	var out apd.Decimal
@@ -89,10 +91,21 @@ func lnDecimal(d value.Decimal) (value.Decimal, error) {
 }
 
 func logDecimal(base, d value.Decimal) (value.Decimal, error) {
+	if base.IsNaN() || d.IsNaN() {
+		return value.NaN, nil
+	}
 	for _, x := range []value.Decimal{base, d} {
 		if err := logDomain(x); err != nil {
 			return d, err
 		}
+	}
+	switch {
+	case base.Special() && d.Special():
+		return value.NaN, nil
+	case base.Special():
+		return value.Decimal{}, nil
+	case d.Special():
+		return value.InfiniteDecimal(base.Cmp(value.DecimalFromInt(1)) > 0), nil
 	}
 	var n, m, out apd.Decimal
 	if _, err := wide.Ln(&n, toAPD(d)); err != nil {
@@ -111,6 +124,12 @@ func logDecimal(base, d value.Decimal) (value.Decimal, error) {
 }
 
 func expDecimal(d value.Decimal) (value.Decimal, error) {
+	switch {
+	case d.Special() && d.Sign() < 0:
+		return value.Decimal{}, nil
+	case d.Special():
+		return d, nil
+	}
 	f := d.Float64() * 0.434294481903252
 	if f > 100 {
 		return d, value.ErrNumericRange
@@ -123,6 +142,9 @@ func expDecimal(d value.Decimal) (value.Decimal, error) {
 }
 
 func powerDecimal(base, exp value.Decimal) (value.Decimal, error) {
+	if base.Special() || exp.Special() {
+		return powerSpecial(base, exp)
+	}
 	switch {
 	case base.IsZero() && exp.Sign() < 0:
 		return base, value.Errorf("2201F", "zero raised to a negative power is undefined")
@@ -150,7 +172,56 @@ func powerDecimal(base, exp value.Decimal) (value.Decimal, error) {
 	return shown(&out, scale)
 }
 
+// powerSpecial is a power of which one side is NaN or infinite, as numeric_power has it.
+func powerSpecial(base, exp value.Decimal) (value.Decimal, error) {
+	one := value.DecimalFromInt(1)
+	whole, err := exp.Trunc(0)
+	if err != nil {
+		return base, err
+	}
+	odd := false
+	if !exp.Special() && whole.Cmp(exp) == 0 {
+		half, err := whole.Mod(value.DecimalFromInt(2))
+		if err != nil {
+			return base, err
+		}
+		odd = !half.IsZero()
+	}
+	size := base
+	if base.Sign() < 0 {
+		size = base.Neg()
+	}
+	switch {
+	case base.IsNaN() && exp.IsZero(), base.Cmp(one) == 0:
+		return one, nil
+	case base.IsNaN() || exp.IsNaN():
+		return value.NaN, nil
+	case base.IsZero() && exp.Sign() < 0:
+		return base, value.Errorf("2201F", "zero raised to a negative power is undefined")
+	case base.Sign() < 0 && whole.Cmp(exp) != 0:
+		return base, value.Errorf("2201F", "a negative number raised to a non-integer power yields a complex result")
+	case exp.IsZero():
+		return one, nil
+	case base.IsZero():
+		return value.Decimal{}, nil
+	case exp.Special():
+		switch grows := size.Cmp(one); {
+		case grows == 0:
+			return one, nil
+		case grows > 0 == (exp.Sign() > 0):
+			return value.InfiniteDecimal(true), nil
+		}
+		return value.Decimal{}, nil
+	case exp.Sign() < 0:
+		return value.Decimal{}, nil
+	}
+	return value.InfiniteDecimal(base.Sign() > 0 || !odd), nil
+}
+
 func sqrtDecimal(d value.Decimal) (value.Decimal, error) {
+	if d.Special() && (d.IsNaN() || d.Sign() > 0) {
+		return d, nil
+	}
 	w := d.Weight()
 	sweight := (w+1)*2 - 1
 	if w < 0 {
@@ -178,22 +249,19 @@ func factorial(n int64) (value.Decimal, error) {
 
 // truncDiv is div(): the quotient without its fraction.
 func truncDiv(a, b value.Decimal) (value.Decimal, error) {
+	if a.Special() || b.Special() {
+		return a.Div(b)
+	}
 	if b.IsZero() {
 		return a, value.ErrDivisionByZero
 	}
-	rest, err := a.Mod(b)
-	if err != nil {
-		return a, err
+	num, den := a.Big(), b.Big()
+	if shift := int(b.Scale) - int(a.Scale); shift >= 0 {
+		num.Mul(num, value.Pow10(shift))
+	} else {
+		den.Mul(den, value.Pow10(-shift))
 	}
-	whole, err := a.Sub(rest)
-	if err != nil {
-		return a, err
-	}
-	q, err := whole.Div(b)
-	if err != nil {
-		return a, err
-	}
-	return q.Trunc(0)
+	return value.DecimalFromBig(num.Quo(num, den), 0)
 }
 
 func widthBucket(x, low, high float64, n int32) (int32, error) {
@@ -321,8 +389,16 @@ func addMath(r *registry) {
 	define(r, &Func{Name: "pi", Result: f8, Strict: true, eval: boxed("pi", nil, f8, true, func([]value.Value) (value.Value, error) { return floatValue(math.Pi), nil }).eval})
 	def2(r, "div", num, num, num, truncDiv)
 	def1(r, "factorial", i8, num, factorial)
-	def1(r, "scale", num, i4, sure1(func(d dec) int32 { return int32(d.Scale) }))
-	def1(r, "min_scale", num, i4, sure1(func(d dec) int32 { return int32(d.Canonical().Scale) }))
+	scaleOf := func(of func(d dec) dec) func(d dec) (int32, error) {
+		return func(d dec) (int32, error) {
+			if d.Special() {
+				return 0, noValue
+			}
+			return int32(of(d).Scale), nil
+		}
+	}
+	def1(r, "scale", num, i4, scaleOf(func(d dec) dec { return d }))
+	def1(r, "min_scale", num, i4, scaleOf(dec.Canonical))
 	def1(r, "trim_scale", num, num, sure1(dec.Canonical))
 	def2(r, "gcd", i4, i4, i4, func(a, b int32) (int32, error) {
 		g := gcd(int64(a), int64(b))

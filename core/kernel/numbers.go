@@ -80,7 +80,12 @@ func addNumbers(r *registry) {
 	def1(r, "ceil", num, num, dec.Ceil)
 	def1(r, "ceiling", num, num, dec.Ceil)
 	def1(r, "floor", num, num, dec.Floor)
-	def1(r, "sign", num, num, sure1(func(a dec) dec { return value.DecimalFromInt(int64(a.Sign())) }))
+	def1(r, "sign", num, num, sure1(func(a dec) dec {
+		if a.IsNaN() {
+			return a
+		}
+		return value.DecimalFromInt(int64(a.Sign()))
+	}))
 	def1(r, "round", num, num, func(a dec) (dec, error) { return a.Round(0) })
 	def1(r, "trunc", num, num, func(a dec) (dec, error) { return a.Trunc(0) })
 	def2(r, "round", num, value.Int4, num, func(a dec, n int32) (dec, error) { return a.Round(int(n)) })
@@ -125,9 +130,15 @@ func addNumbers(r *registry) {
 }
 
 // floatToDecimal keeps 15 significant digits, as PostgreSQL's cast does.
-func floatToDecimal(f float64) (value.Decimal, error) {
-	if math.IsNaN(f) || math.IsInf(f, 0) {
-		return value.Decimal{}, value.Errorf(value.CodeUnsupported, "NaN and infinity are not supported in numeric columns")
+func floatToDecimal(f float64) (value.Decimal, error) { return decimalOf(f, 15) }
+
+// decimalOf gives the so many first digits of a double.
+func decimalOf(f float64, digits int) (value.Decimal, error) {
+	switch {
+	case math.IsNaN(f):
+		return value.NaN, nil
+	case math.IsInf(f, 0):
+		return value.InfiniteDecimal(f > 0), nil
 	}
-	return value.ParseDecimal(new(big.Float).SetFloat64(f).Text('g', 15))
+	return value.ParseDecimal(new(big.Float).SetFloat64(f).Text('g', digits))
 }

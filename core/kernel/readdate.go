@@ -502,7 +502,15 @@ func (r *momentReader) moment(text string) (int64, error) {
 	case r.zoneSign != 0 && (r.zoneHour < 0 || r.zoneHour > 15 || r.zoneMinute < 0 || r.zoneMinute > 59):
 		return 0, overflow
 	}
-	at := int64(julianDay(year, month, day)-julianOfEpoch)*value.MicrosPerDay + int64(hour)*value.MicrosPerHour + int64(minute)*value.MicrosPerMinute + int64(second)*1_000_000 + int64(micros)
+	from, err := value.CheckDate(int64(julianDay(year, month, day) - julianOfEpoch))
+	if err != nil {
+		return 0, err
+	}
+	at, err := value.StampOf(from)
+	if err != nil {
+		return 0, err
+	}
+	at += int64(hour)*value.MicrosPerHour + int64(minute)*value.MicrosPerMinute + int64(second)*1_000_000 + int64(micros)
 	at -= int64(r.zoneSign) * (int64(r.zoneHour)*value.MicrosPerHour + int64(r.zoneMinute)*value.MicrosPerMinute)
 	return value.CheckTimestamp(at)
 }

@@ -289,7 +289,8 @@ func Names() []string {
 	return names
 }
 
-// def1, def2 and def3 define strict functions from plain Go ones.
+// def1, def2 and def3 define strict functions from plain Go ones; an error noValue
+// is NULL.
 func def1[A, R any](r *registry, name string, a, res value.Kind, f func(A) (R, error)) {
 	define(r, &Func{Name: name, Args: []value.Kind{a}, Result: res, Strict: true,
 		eval: func(result value.Kind, args []vector, n int) (arrow.Array, error) {
@@ -300,10 +301,14 @@ func def1[A, R any](r *registry, name string, a, res value.Kind, f func(A) (R, e
 					continue
 				}
 				v, err := f(x.at(i))
-				if err != nil {
+				switch {
+				case err == noValue:
+					out.AppendNull()
+				case err != nil:
 					return nil, err
+				default:
+					out.Append(v)
 				}
-				out.Append(v)
 			}
 			return out.NewArray(), nil
 		}})
@@ -319,10 +324,14 @@ func def2[A, B, R any](r *registry, name string, a, b, res value.Kind, f func(A,
 					continue
 				}
 				v, err := f(x.at(i), y.at(i))
-				if err != nil {
+				switch {
+				case err == noValue:
+					out.AppendNull()
+				case err != nil:
 					return nil, err
+				default:
+					out.Append(v)
 				}
-				out.Append(v)
 			}
 			return out.NewArray(), nil
 		}})
@@ -338,10 +347,14 @@ func def3[A, B, C, R any](r *registry, name string, a, b, c, res value.Kind, f f
 					continue
 				}
 				v, err := f(x.at(i), y.at(i), z.at(i))
-				if err != nil {
+				switch {
+				case err == noValue:
+					out.AppendNull()
+				case err != nil:
 					return nil, err
+				default:
+					out.Append(v)
 				}
-				out.Append(v)
 			}
 			return out.NewArray(), nil
 		}})

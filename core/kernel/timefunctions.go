@@ -2,9 +2,7 @@ package kernel
 
 import (
 	"math"
-	"strings"
 	"time"
-	_ "time/tzdata" // zones where the machine has none
 
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/decimal128"
@@ -54,14 +52,18 @@ func spanBy(s value.Span, by func(part float64) float64) (value.Span, error) {
 	return value.NewSpan(int64(out.Months), int64(out.Days), int64(micros))
 }
 
-// age counts years, months, days and time between two timestamps.
-func age(a, b int64) value.Span {
+// age counts years, months, days and time between two timestamps. PostgreSQL takes
+// infinity for the timestamp of the greatest number, and minus infinity for none.
+func age(a, b int64) (value.Span, error) {
+	if a == value.MinusInfinityStamp || b == value.MinusInfinityStamp {
+		return value.Span{}, value.ErrStampRange
+	}
 	sign := int64(1)
 	if a < b {
 		a, b, sign = b, a, -1
 	}
-	x, y := value.Civil(a), value.Civil(b)
-	micros := (a - startOf(date(value.DayOf(a)))) - (b - startOf(date(value.DayOf(b))))
+	x, y := civilOrEnd(a), civilOrEnd(b)
+	micros := microsOfDay(x) - microsOfDay(y)
 	days := x.Day() - y.Day()
 	months := (x.Year()-y.Year())*12 + int(x.Month()) - int(y.Month())
 	if micros < 0 {
@@ -78,7 +80,20 @@ func age(a, b int64) value.Span {
 		}
 		months--
 	}
-	return value.Span{Months: int32(sign) * int32(months), Days: int32(sign) * int32(days), Micros: sign * micros}
+	return value.Span{Months: int32(sign) * int32(months), Days: int32(sign) * int32(days), Micros: sign * micros}, nil
+}
+
+// civilOrEnd is the calendar time of a timestamp; that of infinity is the last that 64 bits
+// count in microseconds from 2000 on.
+func civilOrEnd(us int64) time.Time {
+	if us == value.InfinityStamp {
+		return value.Civil(us).Add(time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC).Sub(time.Unix(0, 0)))
+	}
+	return value.Civil(us)
+}
+
+func microsOfDay(t time.Time) int64 {
+	return int64(t.Hour())*value.MicrosPerHour + int64(t.Minute())*value.MicrosPerMinute + int64(t.Second())*value.MicrosPerSecond + int64(t.Nanosecond())/1000
 }
 
 func daysInMonth(y int, m time.Month) int {
@@ -129,7 +144,7 @@ func clockField(field string, us int64) (value.Decimal, error) {
 	unit, err := unitOf(field, value.Time.String())
 	switch unit {
 	case "hour", "minute", "second", "epoch", "milliseconds", "microseconds":
-		return extract(unit, us, value.Timestamp)
+		return extract(unit, 0, us, value.Timestamp)
 	}
 	if err == nil {
 		err = noUnit(field, value.Time.String())
@@ -137,61 +152,37 @@ func clockField(field string, us int64) (value.Decimal, error) {
 	return value.Decimal{}, err
 }
 
-func zone(name string) (*time.Location, error) {
-	if strings.EqualFold(name, "utc") || strings.EqualFold(name, "gmt") || strings.EqualFold(name, "z") {
-		return time.UTC, nil
-	}
-	if name != "" && name != "Local" {
-		if loc, err := time.LoadLocation(name); err == nil {
-			return loc, nil
-		}
-	}
-	return nil, value.Errorf(value.CodeBadParameter, "time zone %q not recognized", name)
-}
-
 // toZone shows a timestamp by the clocks of a zone.
 func toZone(name string, us int64) (int64, error) {
-	loc, err := zone(name)
+	if !value.Finite(us) {
+		return us, nil
+	}
+	loc, err := value.Zone(name)
 	if err != nil {
 		return 0, err
 	}
-	_, offset := time.UnixMicro(us).In(loc).Zone()
-	return value.CheckTimestamp(us + int64(offset)*value.MicrosPerSecond)
+	return value.ToZone(loc, us)
 }
 
-// fromZone reads a clock of a zone; where it is shown twice or never, the
-// standard offset counts, as in PostgreSQL.
+// fromZone reads a clock of a zone.
 func fromZone(name string, us int64) (int64, error) {
-	loc, err := zone(name)
+	if !value.Finite(us) {
+		return us, nil
+	}
+	loc, err := value.Zone(name)
 	if err != nil {
 		return 0, err
 	}
-	c := value.Civil(us)
-	before := time.Date(c.Year(), c.Month(), c.Day()-1, c.Hour(), c.Minute(), c.Second(), 0, loc)
-	after := time.Date(c.Year(), c.Month(), c.Day()+1, c.Hour(), c.Minute(), c.Second(), 0, loc)
-	_, o1 := before.Zone()
-	_, o2 := after.Zone()
-	if o1 == o2 {
-		return value.CheckTimestamp(us - int64(o1)*value.MicrosPerSecond)
-	}
-	early, late := us-int64(o1)*value.MicrosPerSecond, us-int64(o2)*value.MicrosPerSecond
-	fits := func(at int64, want int) bool {
-		_, have := time.UnixMicro(at).In(loc).Zone()
-		return have == want
-	}
-	switch one, two := fits(early, o1), fits(late, o2); {
-	case one && !two:
-		return value.CheckTimestamp(early)
-	case two && !one:
-		return value.CheckTimestamp(late)
-	case one && two: // shown twice: PostgreSQL takes the standard time
-		return value.CheckTimestamp(max(early, late))
-	}
-	// Never shown: as before the change.
-	return value.CheckTimestamp(early)
+	return value.FromZone(loc, us)
 }
 
 func dateBin(stride value.Span, us, origin int64) (int64, error) {
+	switch {
+	case !value.Finite(us):
+		return us, nil
+	case !value.Finite(origin):
+		return 0, value.Errorf(value.CodeBadDate, "origin out of range")
+	}
 	if stride.Months != 0 {
 		return 0, value.Errorf(value.CodeUnsupported, "timestamps cannot be binned into intervals containing months or years")
 	}
@@ -327,17 +318,18 @@ func addTimeFunctions(r *registry) {
 	def2(r, "*", f8, iv, iv, func(f float64, s value.Span) (value.Span, error) { return scaleSpan(s, f) })
 	def2(r, "/", iv, f8, iv, divideSpan)
 	for _, k := range []value.Kind{ts, tz} {
-		def2(r, "age", k, k, iv, sure2(func(a, b stamp) value.Span { return age(int64(a), int64(b)) }))
+		def2(r, "age", k, k, iv, func(a, b stamp) (value.Span, error) { return age(int64(a), int64(b)) })
 		def3(r, "date_bin", iv, k, k, k, func(s value.Span, at, origin stamp) (stamp, error) {
 			return toStamp(dateBin(s, int64(at), int64(origin)))
 		})
-		def1(r, "isfinite", k, value.Bool, sure1(func(stamp) bool { return true }))
+		def1(r, "isfinite", k, value.Bool, sure1(func(x stamp) bool { return value.Finite(int64(x)) }))
 		define(r, boxed("overlaps", []value.Kind{k, k, k, k}, value.Bool, false, overlaps))
 	}
 	for _, k := range []value.Kind{d, tm} {
 		define(r, boxed("overlaps", []value.Kind{k, k, k, k}, value.Bool, false, overlaps))
 	}
-	def1(r, "isfinite", d, value.Bool, sure1(func(date) bool { return true }))
+	def1(r, "isfinite", d, value.Bool, sure1(func(x date) bool { return value.FiniteDay(int32(x)) }))
+	def1(r, "isfinite", iv, value.Bool, sure1(func(value.Span) bool { return true }))
 	def2(r, "extract", t, iv, num, spanField)
 	def2(r, "extract", t, tm, num, func(f string, c clock) (value.Decimal, error) { return clockField(f, int64(c)) })
 	part := func(x value.Decimal, err error) (float64, error) { return x.Float64(), err }
@@ -350,8 +342,15 @@ func addTimeFunctions(r *registry) {
 	def2(r, "timezone", t, tz, ts, func(z string, at stamp) (stamp, error) { return toStamp(toZone(z, int64(at))) })
 	def2(r, "timezone", t, ts, tz, func(z string, at stamp) (stamp, error) { return toStamp(fromZone(z, int64(at))) })
 	def1(r, "to_timestamp", f8, tz, func(f float64) (stamp, error) {
-		if math.IsNaN(f) || math.Abs(f) > 1e13 {
-			return 0, value.ErrDateRange
+		switch {
+		case math.IsNaN(f):
+			return 0, value.Errorf(value.CodeBadDate, "timestamp cannot be NaN")
+		case math.IsInf(f, 1):
+			return value.InfinityStamp, nil
+		case math.IsInf(f, -1):
+			return value.MinusInfinityStamp, nil
+		case math.Abs(f) > 9.2e12:
+			return 0, value.Errorf(value.CodeBadDate, "timestamp out of range: %q", value.FormatFloat(f))
 		}
 		return toStamp(value.CheckTimestamp(int64(math.RoundToEven(f * 1e6))))
 	})
@@ -406,8 +405,8 @@ func addTimeFunctions(r *registry) {
 	def2(r, "+", iv, tm, tm, sure2(func(s value.Span, c clock) clock { return addClock(c, s) }))
 	def2(r, "-", tm, iv, tm, sure2(func(c clock, s value.Span) clock { return addClock(c, s.Neg()) }))
 	def2(r, "-", tm, tm, iv, sure2(func(a, b clock) value.Span { return value.Span{Micros: int64(a) - int64(b)} }))
-	def2(r, "+", d, tm, ts, func(a date, c clock) (stamp, error) { return toStamp(value.CheckTimestamp(startOf(a) + int64(c))) })
-	def2(r, "+", iv, d, ts, func(s value.Span, a date) (stamp, error) { return toStamp(s.AddTo(startOf(a))) })
+	def2(r, "+", d, tm, ts, func(a date, c clock) (stamp, error) { return toStamp(plusSpan(a, value.Span{Micros: int64(c)})) })
+	def2(r, "+", iv, d, ts, func(s value.Span, a date) (stamp, error) { return toStamp(plusSpan(a, s)) })
 	for _, k := range []value.Kind{ts, tz} {
 		def2(r, "+", iv, k, k, func(s value.Span, a stamp) (stamp, error) { return toStamp(s.AddTo(int64(a))) })
 	}

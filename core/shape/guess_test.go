@@ -28,6 +28,8 @@ func comesBack(k value.Kind, cell string) bool {
 		return false
 	}
 	switch back := v.String(); k {
+	case value.Numeric:
+		return back == cell && !v.Dec.Special() // which are of doubles, in files
 	case value.Float8:
 		if back == cell {
 			return true

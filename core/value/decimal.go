@@ -9,8 +9,8 @@ import (
 	"github.com/apache/arrow-go/v18/arrow/decimal128"
 )
 
-// Decimal is an exact number of at most 38 digits: Coef / 10^Scale. The scale
-// is kept as PostgreSQL keeps it (1.50 is not printed as 1.5), and does not
+// Decimal is an exact number of at most 38 digits, Coef / 10^Scale, or NaN or infinite.
+// The scale is kept as PostgreSQL keeps it (1.50 is not printed as 1.5), and does not
 // count in comparisons.
 type Decimal struct {
 	Coef  decimal128.Num
@@ -73,11 +73,19 @@ func (d Decimal) IsZero() bool { return d.Coef.Sign() == 0 }
 func (d Decimal) Sign() int { return d.Coef.Sign() }
 
 // Neg returns -d.
-func (d Decimal) Neg() Decimal { return Decimal{Coef: d.Coef.Negate(), Scale: d.Scale} }
+func (d Decimal) Neg() Decimal {
+	if d.Special() {
+		return negSpecial(d)
+	}
+	return Decimal{Coef: d.Coef.Negate(), Scale: d.Scale}
+}
 
 // ParseDecimal reads a number in decimal or scientific notation.
 func ParseDecimal(s string) (Decimal, error) {
 	if d, ok := QuickDecimal(s); ok {
+		return d, nil
+	}
+	if d, ok := parseSpecial(s); ok {
 		return d, nil
 	}
 	text := strings.TrimSpace(s)
@@ -126,6 +134,9 @@ func ParseDecimal(s string) (Decimal, error) {
 
 // String writes d with all the digits of its scale.
 func (d Decimal) String() string {
+	if d.Special() {
+		return d.specialName()
+	}
 	var s string
 	if i, ok := d.small(); ok {
 		s = big.NewInt(i).String()
@@ -169,6 +180,9 @@ func (d Decimal) Cmp(o Decimal) int {
 
 // Add returns d+o with the larger of the two scales.
 func (d Decimal) Add(o Decimal) (Decimal, error) {
+	if anySpecial(d, o) {
+		return addSpecial(d, o), nil
+	}
 	if d.Scale == o.Scale {
 		low, carry := bits.Add64(d.Coef.LowBits(), o.Coef.LowBits(), 0)
 		high, _ := bits.Add64(uint64(d.Coef.HighBits()), uint64(o.Coef.HighBits()), carry)
@@ -195,6 +209,9 @@ func (d Decimal) Sub(o Decimal) (Decimal, error) { return d.Add(o.Neg()) }
 
 // Mul returns d*o; the scales add up.
 func (d Decimal) Mul(o Decimal) (Decimal, error) {
+	if anySpecial(d, o) {
+		return mulSpecial(d, o), nil
+	}
 	scale := int(d.Scale) + int(o.Scale)
 	if a, ok := d.small(); ok {
 		if b, ok := o.small(); ok {
@@ -211,6 +228,9 @@ func (d Decimal) Mul(o Decimal) (Decimal, error) {
 // numeric division gives (select_div_scale in its numeric.c): at least 16
 // significant digits, and no fewer decimals than either operand.
 func (d Decimal) Div(o Decimal) (Decimal, error) {
+	if anySpecial(d, o) {
+		return divSpecial(d, o)
+	}
 	if o.IsZero() {
 		return Decimal{}, ErrDivisionByZero
 	}
@@ -285,6 +305,9 @@ func divRound(num, den *big.Int) *big.Int {
 
 // Mod returns the remainder of d/o with the sign of d.
 func (d Decimal) Mod(o Decimal) (Decimal, error) {
+	if anySpecial(d, o) {
+		return modSpecial(d, o)
+	}
 	if o.IsZero() {
 		return Decimal{}, ErrDivisionByZero
 	}
@@ -301,6 +324,9 @@ func (d Decimal) Round(scale int) (Decimal, error) { return d.rescale(scale, tru
 func (d Decimal) Trunc(scale int) (Decimal, error) { return d.rescale(scale, false) }
 
 func (d Decimal) rescale(scale int, round bool) (Decimal, error) {
+	if d.Special() {
+		return d, nil
+	}
 	scale = min(scale, math.MaxUint8)
 	if scale >= int(d.Scale) {
 		if scale == int(d.Scale) {
@@ -331,7 +357,7 @@ func (d Decimal) Ceil() (Decimal, error) { return d.toward(1) }
 
 func (d Decimal) toward(sign int) (Decimal, error) {
 	t, err := d.Trunc(0)
-	if err != nil || t.Cmp(d) == 0 || d.Sign() != sign {
+	if err != nil || d.Special() || t.Cmp(d) == 0 || d.Sign() != sign {
 		return t, err
 	}
 	return t.Add(DecimalFromInt(int64(sign)))
@@ -340,6 +366,12 @@ func (d Decimal) toward(sign int) (Decimal, error) {
 // Fit rounds d to the type numeric(precision,scale) and fails where the digits
 // left of the point are too many.
 func (d Decimal) Fit(precision, scale int) (Decimal, error) {
+	switch {
+	case d.IsNaN():
+		return d, nil
+	case d.Special():
+		return d, Errorf(CodeOutOfRange, "numeric field overflow: numeric(%d,%d) holds no infinite value", precision, scale)
+	}
 	r, err := d.Round(scale)
 	if err != nil {
 		return r, err
@@ -352,6 +384,9 @@ func (d Decimal) Fit(precision, scale int) (Decimal, error) {
 
 // Int64 rounds d to an integer.
 func (d Decimal) Int64() (int64, error) {
+	if d.Special() {
+		return 0, d.noInteger(Int8)
+	}
 	r, err := d.Round(0)
 	if err != nil {
 		return 0, err
@@ -365,6 +400,12 @@ func (d Decimal) Int64() (int64, error) {
 
 // Float64 returns the nearest double.
 func (d Decimal) Float64() float64 {
+	switch {
+	case d.IsNaN():
+		return math.NaN()
+	case d.Special():
+		return math.Inf(d.Sign())
+	}
 	if i, ok := d.small(); ok && i > -1<<53 && i < 1<<53 && d.Scale <= 22 {
 		return float64(i) / math.Pow10(int(d.Scale)) // both are exact, so the quotient is rounded once
 	}

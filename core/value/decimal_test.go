@@ -16,7 +16,7 @@ func mustDecimal(t *testing.T, s string) Decimal {
 
 func TestDecimalParsesAndPrints(t *testing.T) {
 	for in, want := range map[string]string{
-		"0": "0", "-0.00": "0.00", "1.50": "1.50", " 12 ": "12", ".5": "0.5", "-.5": "-0.5", "1.": "1", "+7": "7",
+		"0": "0", "-0.00": "0.00", "1.50": "1.50", " 12 ": "12", ".5": "0.5", "-.5": "-0.5", "1.": "1", "+7": "7", "nan": "NaN", " +Inf ": "Infinity", "-infinity": "-Infinity",
 		"1e3": "1000", "1.25e1": "12.5", "1e-4": "0.0001", "12345678901234567890123456789012345678": "12345678901234567890123456789012345678",
 		"0.00000000000000000000000000000000000001": "0.00000000000000000000000000000000000001",
 	} {
@@ -24,7 +24,7 @@ func TestDecimalParsesAndPrints(t *testing.T) {
 			t.Errorf("%q prints as %q, want %q", in, got, want)
 		}
 	}
-	for _, bad := range []string{"", " ", "x", "1.2.3", "--1", "1e", "e5", "1_0", "NaN", "1e99999", "123456789012345678901234567890123456789"} {
+	for _, bad := range []string{"", " ", "x", "1.2.3", "--1", "1e", "e5", "1_0", "NaNs", "1e99999", "123456789012345678901234567890123456789"} {
 		if d, err := ParseDecimal(bad); err == nil {
 			t.Errorf("%q was read as %s", bad, d)
 		}

@@ -138,5 +138,6 @@ var (
 				WithHint("round the operands or cast to double precision")
 	ErrFloatRange = Errorf(CodeOutOfRange, "value out of range for double precision")
 	ErrSpanRange  = Errorf(CodeBadDate, "interval out of range")
-	ErrDateRange  = Errorf(CodeBadDate, "date or timestamp out of range")
+	ErrDateRange  = Errorf(CodeBadDate, "date out of range")
+	ErrStampRange = Errorf(CodeBadDate, "timestamp out of range")
 )

@@ -1,6 +1,7 @@
 package value
 
 import (
+	"errors"
 	"math"
 	"regexp"
 	"strconv"
@@ -75,58 +76,65 @@ func unitNamed(word string) intervalUnit {
 
 var (
 	intervalQuantity = regexp.MustCompile(`^([+-]?)(\d*)(\.\d*)?$`)
-	intervalTime     = regexp.MustCompile(`^([+-]?)(\d+):(\d+)(?::(\d+))?(\.\d*)?$`)
+	intervalTime     = regexp.MustCompile(`^([+-]?)(\d*):(\d*)(?::(\d*))?(\.\d*)?$`)
 	intervalMonths   = regexp.MustCompile(`^([+-]?)(\d+)-(\d+)$`)
-	intervalGlued    = regexp.MustCompile(`^([+-]?[\d.]+)([a-zA-Z]+)$`)
-	intervalISO      = regexp.MustCompile(`^P(?:[+-]?[\d.]+[YMWD])*(?:T(?:[+-]?[\d.]+[HMS])*)?$`)
-	intervalISOPart  = regexp.MustCompile(`T|[+-]?[\d.]+[A-Z]`)
+	isoNumber        = regexp.MustCompile(`^[+-]?(?:\d+\.?\d*|\.\d+)`)
 )
 
-// ParseInterval reads what PostgreSQL reads as an interval in its own style, in
-// that of ISO 8601 with designators, and years and months with a hyphen. The
-// algorithm is that of PostgreSQL's DecodeInterval: words from right to left, in
-// which a number without a unit is of days where a time follows, and else of
-// seconds.
+// ParseInterval reads what PostgreSQL reads as an interval in its own style, in those of
+// ISO 8601, and years and months with a hyphen. The algorithm is that of PostgreSQL's
+// DecodeInterval: fields from right to left, in which a number without a unit is of days
+// where hours follow, and else of seconds.
 func ParseInterval(s string) (Span, error) {
-	r := intervalReader{bad: Errorf("22007", "invalid input syntax for type interval: %q", s).WithHint("write it like '1 month 3 days 04:05:06'")}
-	words := intervalWords(s)
-	if len(words) == 1 && len(words[0]) > 1 && intervalISO.MatchString(words[0]) {
-		return r.iso(words[0])
+	r := intervalReader{bad: Errorf("22007", "invalid input syntax for type interval: %q", s).WithHint("write it like '1 month 3 days 04:05:06'"),
+		beyond: Errorf("22015", "interval field value out of range: %q", s)}
+	span, err := r.words(s)
+	if errors.Is(err, r.bad) && strings.HasPrefix(s, "P") && len(s) > 1 {
+		r.years, r.months, r.days, r.micros = 0, 0, 0, 0
+		return r.iso(s[1:])
 	}
-	ago := len(words) > 1 && strings.EqualFold(words[len(words)-1], "ago")
-	if ago {
-		words = words[:len(words)-1]
-	}
-	if len(words) == 0 {
+	return span, err
+}
+
+// words reads PostgreSQL's own style.
+func (r *intervalReader) words(s string) (Span, error) {
+	fields, err := (&timeReader{text: s}).fields()
+	if err != nil {
 		return Span{}, r.bad
 	}
-	unit, named := intervalUnits["second"], false
-	for i := len(words) - 1; i >= 0; i-- {
-		var err error
-		word := words[i]
-		u := unitNamed(word)
-		isUnit := u.name != ""
-		switch m := intervalTime.FindStringSubmatch(word); {
-		case isUnit && !named:
-			unit, named = u, true
+	unit, ago := intervalUnits["second"], false
+	for i := len(fields) - 1; i >= 0; i-- {
+		text := fields[i].text
+		switch kind := fields[i].kind; {
+		case kind == timeWord && text == "ago":
+			unit, ago = intervalUnit{}, true
 			continue
-		case isUnit:
-			return Span{}, r.bad
-		case m != nil && !named:
+		case kind == timeWord || kind == timeSpecial:
+			if unit = unitNamed(text); unit.name == "" && text != "quarter" && text != "qtr" { // which no number has
+				return Span{}, r.bad
+			}
+			continue
+		}
+		switch m := intervalTime.FindStringSubmatch(text); {
+		case m != nil:
 			err = r.time(m)
 			unit = intervalUnits["day"]
-		case intervalMonths.MatchString(word):
-			err = r.monthsOf(intervalMonths.FindStringSubmatch(word))
+			if errors.Is(err, r.beyond) && m[1] != "" {
+				err = r.bad // as of a number with a sign
+			}
+		case intervalMonths.MatchString(text):
+			err = r.monthsOf(intervalMonths.FindStringSubmatch(text))
 			unit = intervalUnits["month"]
 		default:
-			err = r.add(word, unit)
+			if err = r.add(text, unit); unit.field == fieldHour {
+				unit = intervalUnits["day"]
+			}
 		}
 		if err != nil {
 			return Span{}, err
 		}
-		named = false
 	}
-	if named {
+	if r.given == 0 {
 		return Span{}, r.bad
 	}
 	span, err := r.sum()
@@ -136,33 +144,27 @@ func ParseInterval(s string) (Span, error) {
 	return span, err
 }
 
-// intervalWords cuts a text at spaces, and a unit from the number before it.
-func intervalWords(s string) []string {
-	var words []string
-	for word := range strings.FieldsSeq(s) {
-		word = strings.Trim(word, "@,")
-		switch m := intervalGlued.FindStringSubmatch(word); {
-		case m != nil:
-			words = append(words, m[1], m[2])
-		case word != "":
-			words = append(words, word)
-		}
-	}
-	return words
-}
-
 // intervalReader sums up the parts of an interval.
 type intervalReader struct {
-	bad                  *Error
-	given                intervalField
-	months, days, micros float64 // whole
+	bad, beyond                 *Error
+	given                       intervalField
+	years, months, days, micros float64 // whole; the years as months
 }
 
 func (r *intervalReader) sum() (Span, error) {
-	if max(math.Abs(r.months), math.Abs(r.days)) > math.MaxInt32 || math.Abs(r.micros) > math.MaxInt64/1000 {
+	months := r.years + r.months
+	if max(math.Abs(months), math.Abs(r.days)) > math.MaxInt32 || math.Abs(r.micros) > math.MaxInt64/1000 {
 		return Span{}, ErrSpanRange
 	}
-	return NewSpan(int64(r.months), int64(r.days), int64(r.micros))
+	return NewSpan(int64(months), int64(r.days), int64(r.micros))
+}
+
+// inRange fails where a field has outgrown its place.
+func (r *intervalReader) inRange() error {
+	if max(math.Abs(r.years/12), math.Abs(r.months), math.Abs(r.days)) > math.MaxInt32 || math.Abs(r.micros) > math.MaxInt64 {
+		return r.beyond
+	}
+	return nil
 }
 
 // give notes that fields are given, each once.
@@ -178,13 +180,16 @@ func (r *intervalReader) give(f intervalField) error {
 // years months, of months days, of weeks and days time.
 func (r *intervalReader) add(number string, u intervalUnit) error {
 	m := intervalQuantity.FindStringSubmatch(number)
-	if m == nil || m[2] == "" && len(m[3]) < 2 {
+	if m == nil || m[2]+m[3] == "" || u.name == "" {
 		return r.bad
 	}
 	whole, _ := strconv.ParseFloat("0"+m[2], 64)
-	part, _ := strconv.ParseFloat("0"+m[3], 64)
+	part, _ := strconv.ParseFloat("0"+m[3]+"0", 64)
+	if m[3] == "" {
+		part = 0
+	}
 	if whole > math.MaxInt64 {
-		return ErrSpanRange
+		return r.beyond
 	}
 	if m[1] == "-" {
 		whole, part = -whole, -part
@@ -193,10 +198,11 @@ func (r *intervalReader) add(number string, u intervalUnit) error {
 	if u.field == fieldSecond && part != 0 {
 		fields = fieldMicros | fieldMillis | fieldSecond
 	}
-	if err := r.give(fields); err != nil {
-		return err
+	if u.months > 1 {
+		r.years += whole * float64(u.months)
+	} else {
+		r.months += whole * float64(u.months)
 	}
-	r.months += whole * float64(u.months)
 	r.days += whole * float64(u.days)
 	r.micros += whole * float64(u.micros)
 	switch {
@@ -212,7 +218,10 @@ func (r *intervalReader) add(number string, u intervalUnit) error {
 		r.days += math.Trunc(days)
 		r.micros += halfDown((days - math.Trunc(days)) * float64(MicrosPerDay))
 	}
-	return nil
+	if err := r.inRange(); err != nil {
+		return err
+	}
+	return r.give(fields)
 }
 
 // halfDown rounds, and halves towards zero.
@@ -226,25 +235,22 @@ func halfDown(x float64) float64 {
 
 // time adds hours, minutes and seconds, or minutes and seconds with a fraction.
 func (r *intervalReader) time(m []string) error {
-	if err := r.give(fieldsOfTime); err != nil {
-		return err
-	}
-	hours, _ := strconv.ParseFloat(m[2], 64)
-	minutes, _ := strconv.ParseFloat(m[3], 64)
+	hours, _ := strconv.ParseFloat("0"+m[2], 64)
+	minutes, _ := strconv.ParseFloat("0"+m[3], 64)
 	seconds, _ := strconv.ParseFloat("0"+m[4], 64)
 	if m[4] == "" && m[5] != "" {
 		hours, minutes, seconds = 0, hours, minutes
 	}
 	if minutes > 59 || seconds > 60 {
-		return Errorf("22015", "interval field value out of range: %q", m[0])
+		return r.beyond
 	}
 	part, _ := strconv.ParseFloat("0"+m[5], 64)
 	us := (hours*3600+minutes*60+seconds)*float64(MicrosPerSecond) + math.RoundToEven(part*float64(MicrosPerSecond))
 	if m[1] == "-" {
 		us = -us
 	}
-	r.micros += us
-	return nil
+	r.micros = us // whatever days have left
+	return r.give(fieldsOfTime)
 }
 
 // monthsOf adds years and months that a hyphen joins.
@@ -255,27 +261,72 @@ func (r *intervalReader) monthsOf(m []string) error {
 	years, _ := strconv.ParseFloat(m[2], 64)
 	months, _ := strconv.ParseFloat(m[3], 64)
 	if months > 11 {
-		return Errorf("22015", "interval field value out of range: %q", m[0])
+		return r.beyond
 	}
 	if years = years*12 + months; m[1] == "-" {
 		years = -years
 	}
 	r.months += years
-	return nil
+	return r.inRange()
 }
 
-// iso reads the format with designators of ISO 8601.
+// iso reads the formats of ISO 8601 behind their P, with designators or like a date and
+// time, as PostgreSQL's DecodeISO8601Interval does.
 func (r *intervalReader) iso(s string) (Span, error) {
 	units := map[byte]string{'Y': "year", 'M': "month", 'W': "week", 'D': "day"}
-	for _, part := range intervalISOPart.FindAllString(s[1:], -1) {
-		if part == "T" {
+	like, mark, inTime, any := []string{"year", "month", "day"}, byte('-'), false, false
+	add := func(number, unit string) error {
+		r.given = 0 // a field may be given again
+		return r.add(number, intervalUnits[unit])
+	}
+	for s != "" {
+		if s[0] == 'T' {
 			units = map[byte]string{'H': "hour", 'M': "minute", 'S': "second"}
+			like, mark, inTime, any, s = []string{"hour", "minute", "second"}, ':', true, false, s[1:]
 			continue
 		}
-		last := len(part) - 1
-		if err := r.add(part[:last], intervalUnits[units[part[last]]]); err != nil {
-			return Span{}, err
+		number := isoNumber.FindString(s)
+		if number == "" {
+			return Span{}, r.bad
 		}
+		rest := s[len(number):]
+		if rest != "" && units[rest[0]] != "" {
+			if err := add(number, units[rest[0]]); err != nil {
+				return Span{}, err
+			}
+			any, s = true, rest[1:]
+			continue
+		}
+		digits := strings.TrimLeft(number, "+-")
+		width := len(digits) - len(strings.TrimLeft(digits, "0123456789"))
+		if any {
+			return Span{}, r.bad
+		}
+		parts := []string{number}
+		switch glued := rest == "" || rest[0] == 'T'; {
+		case glued && !inTime && width == 8:
+			parts = []string{number[:len(number)-len(digits)+4], digits[4:6], digits[6:]}
+		case glued && inTime && width == 6:
+			parts = []string{number[:len(number)-len(digits)+2], digits[2:4], digits[4:]}
+		case !glued && rest[0] != mark:
+			return Span{}, r.bad
+		}
+		for len(parts) < 3 && rest != "" && rest[0] == mark {
+			next := isoNumber.FindString(rest[1:])
+			if next == "" {
+				return Span{}, r.bad
+			}
+			parts, rest = append(parts, next), rest[1+len(next):]
+		}
+		for i, p := range parts {
+			if err := add(p, like[i]); err != nil {
+				return Span{}, err
+			}
+		}
+		if rest != "" && (inTime || rest[0] != 'T') {
+			return Span{}, r.bad
+		}
+		s = rest
 	}
 	return r.sum()
 }

@@ -54,38 +54,6 @@ func FormatTime(us int64) string {
 	return s
 }
 
-// ParseTime reads hh:mm[:ss[.ffffff]], up to 24:00:00.
-func ParseTime(s string) (int64, error) {
-	bad := Errorf(CodeBadDateText, "invalid input syntax for type time: %q", s)
-	parts := strings.Split(strings.TrimSpace(s), ":")
-	if len(parts) < 2 || len(parts) > 3 {
-		return 0, bad
-	}
-	var h, m int64
-	for i, into := range []*int64{&h, &m} {
-		n, err := strconv.ParseUint(parts[i], 10, 8)
-		if err != nil {
-			return 0, bad
-		}
-		*into = int64(n)
-	}
-	sec := 0.0
-	if len(parts) == 3 {
-		if parts[2] == "" || strings.Trim(parts[2], "0123456789.") != "" {
-			return 0, bad
-		}
-		var err error
-		if sec, err = strconv.ParseFloat(parts[2], 64); err != nil {
-			return 0, bad
-		}
-	}
-	us := h*MicrosPerHour + m*MicrosPerMinute + int64(math.Round(sec*1e6))
-	if h > 24 || m > 59 || sec >= 61 || us > MicrosPerDay {
-		return 0, Errorf(CodeBadDate, "date/time field value out of range: %q", s)
-	}
-	return us, nil
-}
-
 // ParseUUID reads the usual spellings of a uuid and gives the canonical one.
 func ParseUUID(s string) (string, error) {
 	t := strings.ToLower(strings.TrimSpace(s))

@@ -4,8 +4,6 @@ import (
 	"cmp"
 	"fmt"
 	"math"
-	"regexp"
-	"strconv"
 	"strings"
 	"time"
 
@@ -20,27 +18,62 @@ const (
 	MicrosPerDay    = 24 * MicrosPerHour
 )
 
-// The range that dates and timestamps are kept in, years 1 to 9999: what every
-// connected database can carry.
+// The ends of dates and timestamps: Julian day 0, which is 4714-11-24 BC, and PostgreSQL's
+// last date; a timestamp ends with the last whole year that microseconds since 1970 reach.
 var (
-	minDay = daysOf(1, 1, 1)
-	maxDay = daysOf(9999, 12, 31)
+	minDay    = daysOf(-4713, 11, 24)
+	maxDay    = daysOf(maxYear, 12, 31)
+	minMicros = int64(minDay) * MicrosPerDay
+	maxMicros = (int64(daysOf(maxStampYear, 12, 31))+1)*MicrosPerDay - 1
 )
+
+const (
+	maxYear      = 5_874_897
+	maxStampYear = 294_246
+)
+
+// The infinite dates and timestamps.
+const (
+	InfinityDay        = math.MaxInt32
+	MinusInfinityDay   = math.MinInt32
+	InfinityStamp      = math.MaxInt64
+	MinusInfinityStamp = math.MinInt64
+)
+
+// FiniteDay reports whether a date is none of the infinite ones.
+func FiniteDay(day int32) bool { return day != InfinityDay && day != MinusInfinityDay }
+
+// Finite reports whether a timestamp is none of the infinite ones.
+func Finite(us int64) bool { return us != InfinityStamp && us != MinusInfinityStamp }
+
+// CommonEra reports whether a date or timestamp is of the years 1 to 9999, which is what
+// databases other than PostgreSQL hold.
+func CommonEra(v Value) bool {
+	day := v.Int
+	if v.Kind != Date {
+		day = floorDiv(v.Int, MicrosPerDay)
+	}
+	return day >= int64(daysOf(1, 1, 1)) && day <= int64(daysOf(9999, 12, 31))
+}
 
 func daysOf(y, m, d int) int32 {
 	return int32(time.Date(y, time.Month(m), d, 0, 0, 0, 0, time.UTC).Unix() / 86400)
 }
 
 // MakeDate returns the day number of a calendar date, failing for a day that
-// does not exist.
+// does not exist. A negative year is one before Christ.
 func MakeDate(y, m, d int) (int32, error) {
-	if y < 1 || y > 9999 || m < 1 || m > 12 || d < 1 || d > daysIn(y, m) {
+	year := y
+	if y < 0 {
+		year = y + 1 // there is no year 0
+	}
+	if y == 0 || year < -4713 || year > maxYear || m < 1 || m > 12 || d < 1 || d > daysIn(year, m) {
 		return 0, Errorf(CodeBadDate, "date field value out of range: %d-%02d-%02d", y, m, d)
 	}
-	return int32(time.Date(y, time.Month(m), d, 0, 0, 0, 0, time.UTC).Unix() / 86400), nil
+	return CheckDate(int64(daysOf(year, m, d)))
 }
 
-// CheckDate fails for a day outside the years 1 to 9999.
+// CheckDate fails for a day beyond the dates that there are.
 func CheckDate(day int64) (int32, error) {
 	if day < int64(minDay) || day > int64(maxDay) {
 		return 0, ErrDateRange
@@ -48,12 +81,36 @@ func CheckDate(day int64) (int32, error) {
 	return int32(day), nil
 }
 
-// CheckTimestamp fails for a timestamp outside the years 1 to 9999.
+// CheckTimestamp fails for a timestamp beyond those that there are.
 func CheckTimestamp(us int64) (int64, error) {
-	if _, err := CheckDate(floorDiv(us, MicrosPerDay)); err != nil {
-		return 0, err
+	if us < minMicros || us > maxMicros {
+		return 0, ErrStampRange
 	}
 	return us, nil
+}
+
+// StampOf returns the beginning of a day.
+func StampOf(day int32) (int64, error) {
+	switch {
+	case day == InfinityDay:
+		return InfinityStamp, nil
+	case day == MinusInfinityDay:
+		return MinusInfinityStamp, nil
+	case int64(day) > maxMicros/MicrosPerDay:
+		return 0, Errorf(CodeBadDate, "date out of range for timestamp")
+	}
+	return int64(day) * MicrosPerDay, nil
+}
+
+// DayOf returns the day that a timestamp falls in.
+func DayOf(us int64) int32 {
+	switch us {
+	case InfinityStamp:
+		return InfinityDay
+	case MinusInfinityStamp:
+		return MinusInfinityDay
+	}
+	return int32(floorDiv(us, MicrosPerDay))
 }
 
 func floorDiv(a, b int64) int64 {
@@ -64,83 +121,53 @@ func floorDiv(a, b int64) int64 {
 	return q
 }
 
-// DayOf returns the day that a timestamp falls in.
-func DayOf(us int64) int32 { return int32(floorDiv(us, MicrosPerDay)) }
-
 // Civil returns the UTC calendar time of a timestamp.
 func Civil(us int64) time.Time { return time.UnixMicro(us).UTC() }
 
 // CivilDate returns midnight UTC of a day.
 func CivilDate(day int32) time.Time { return time.Unix(int64(day)*86400, 0).UTC() }
 
-// FormatDate writes a date as YYYY-MM-DD.
-func FormatDate(day int32) string { return CivilDate(day).Format("2006-01-02") }
+// FormatDate writes a date as YYYY-MM-DD, with BC behind a year before Christ.
+func FormatDate(day int32) string {
+	if !FiniteDay(day) {
+		return infinite(day > 0)
+	}
+	return withEra(CivilDate(day), "2006-01-02", "")
+}
 
 // FormatTimestamp writes a timestamp with as many fractional digits as needed.
-func FormatTimestamp(us int64) string { return Civil(us).Format("2006-01-02 15:04:05.999999") }
+func FormatTimestamp(us int64) string { return formatStamp(us, "2006-01-02 15:04:05.999999", "") }
 
 // FormatTimestampTZ writes a timestamp with its offset, which is always UTC.
-func FormatTimestampTZ(us int64) string { return FormatTimestamp(us) + "+00" }
-
-var timestampText = regexp.MustCompile(
-	`^(\d{4,5})-(\d{1,2})-(\d{1,2})(?:[ T](\d{1,2}):(\d{2})(?::(\d{2})(?:\.(\d+))?)?)?\s*(Z|UTC|[+-]\d{1,2}(?::?\d{2})?)?$`)
-
-// ParseTimestampTZ reads an ISO 8601 date and time; without an offset it is
-// taken as UTC.
-func ParseTimestampTZ(s string) (int64, error) {
-	return parseMoment("timestamp with time zone", s, true)
+func FormatTimestampTZ(us int64) string {
+	return formatStamp(us, "2006-01-02 15:04:05.999999", "+00")
 }
 
-// ParseTimestamp reads an ISO 8601 date and time, ignoring an offset.
-func ParseTimestamp(s string) (int64, error) { return parseMoment("timestamp", s, false) }
-
-// ParseDate reads an ISO 8601 date; a time of day behind it is dropped.
-func ParseDate(s string) (int32, error) {
-	us, err := parseMoment("date", s, false)
-	return DayOf(us), err
+func formatStamp(us int64, layout, offset string) string {
+	if !Finite(us) {
+		return infinite(us > 0)
+	}
+	return withEra(Civil(us), layout, offset)
 }
 
-// maxZoneHours is how far from UTC an offset may be, as in PostgreSQL.
-const maxZoneHours = 15
+func infinite(plus bool) string {
+	if plus {
+		return "infinity"
+	}
+	return "-infinity"
+}
 
-func parseMoment(typeName, s string, useOffset bool) (int64, error) {
-	if us, ok := QuickMoment(s); ok {
-		return us, nil
+// withEra writes a time by a layout that begins with the year.
+func withEra(t time.Time, layout, offset string) string {
+	year := t.Year()
+	if year > 0 && year <= 9999 {
+		return t.Format(layout) + offset
 	}
-	m := timestampText.FindStringSubmatch(strings.TrimSpace(s))
-	if m == nil {
-		return 0, Errorf("22007", "invalid input syntax for type %s: %q", typeName, s).WithHint("write dates as YYYY-MM-DD")
+	era := ""
+	if year <= 0 {
+		year, era = 1-year, " BC"
 	}
-	num := func(i int) int { n, _ := strconv.Atoi(m[i]); return n }
-	day, err := MakeDate(num(1), num(2), num(3))
-	if err != nil || num(4) > 24 || num(5) > 59 || num(6) > 60 || num(4) == 24 && num(5)+num(6) > 0 {
-		return 0, Errorf(CodeBadDate, "date/time field value out of range: %q", s)
-	}
-	us := int64(day)*MicrosPerDay + int64(num(4))*MicrosPerHour + int64(num(5))*MicrosPerMinute + int64(num(6))*MicrosPerSecond
-	if frac := m[7]; frac != "" {
-		f, _ := strconv.ParseFloat("0."+frac, 64)
-		us += int64(math.RoundToEven(f * 1e6))
-	}
-	if zone := m[8]; zone != "" && zone != "Z" && zone != "UTC" {
-		digits := strings.ReplaceAll(zone[1:], ":", "")
-		h, mins := digits, "0"
-		if len(digits) > 2 {
-			h, mins = digits[:len(digits)-2], digits[len(digits)-2:]
-		}
-		hours, _ := strconv.Atoi(h)
-		minutes, _ := strconv.Atoi(mins)
-		if hours > maxZoneHours || minutes > 59 {
-			return 0, Errorf("22009", "time zone displacement out of range: %q", s)
-		}
-		offset := int64(hours)*MicrosPerHour + int64(minutes)*MicrosPerMinute
-		if zone[0] == '+' {
-			offset = -offset
-		}
-		if useOffset {
-			us += offset
-		}
-	}
-	return CheckTimestamp(us)
+	return fmt.Sprintf("%04d", year) + t.Format(layout[len("2006"):]) + offset + era
 }
 
 // Span is an interval: months, days and microseconds, kept apart because they
@@ -191,26 +218,37 @@ func (s Span) Add(o Span) (Span, error) {
 	return NewSpan(int64(s.Months)+int64(o.Months), int64(s.Days)+int64(o.Days), s.Micros+o.Micros)
 }
 
-// maxDays is more days than lie between any two dates.
-const maxDays = 4_000_000
-
 // AddTo moves a timestamp by s: months first (the day cut to the month's
-// last), then days, then time.
+// last), then days, then time. An infinite one stays.
 func (s Span) AddTo(us int64) (int64, error) {
+	if !Finite(us) {
+		return us, nil
+	}
 	if s.Months != 0 {
 		t := Civil(us)
 		y, m := t.Year(), int(t.Month())-1+int(s.Months)
 		y, m = y+int(floorDiv(int64(m), 12)), int((int64(m)%12+12)%12)+1
-		if y < 1 || y > 9999 {
-			return 0, ErrDateRange
+		if y < -4713 || y > maxStampYear {
+			return 0, ErrStampRange
 		}
 		day := daysOf(y, m, min(t.Day(), daysIn(y, m)))
 		us = int64(day)*MicrosPerDay + (us - int64(DayOf(us))*MicrosPerDay)
+		if _, err := CheckTimestamp(us); err != nil {
+			return 0, err
+		}
 	}
-	if s.Days > maxDays || s.Days < -maxDays {
-		return 0, ErrDateRange
+	if s.Days != 0 {
+		day := int64(DayOf(us)) + int64(s.Days)
+		if day < int64(minDay) || day > maxMicros/MicrosPerDay {
+			return 0, ErrStampRange
+		}
+		us += int64(s.Days) * MicrosPerDay
 	}
-	return CheckTimestamp(us + int64(s.Days)*MicrosPerDay + s.Micros)
+	us, err := AddInt(us, s.Micros)
+	if err != nil {
+		return 0, ErrStampRange
+	}
+	return CheckTimestamp(us)
 }
 
 // String writes s as PostgreSQL does with IntervalStyle postgres.

@@ -140,7 +140,7 @@ func TestTimes(t *testing.T) {
 			t.Errorf("%q reads as %s, %v", in, FormatTimestamp(us), err)
 		}
 	}
-	for _, bad := range []string{"", "today", "2023-02-29", "2024-01-01 25:00", "10000-01-01", "2024-01-01 10:61", "2024-01-01 10:00 +x"} {
+	for _, bad := range []string{"", "today", "2023-02-29", "2024-01-01 25:00", "294277-01-01", "2024-01-01 10:61", "2024-01-01 10:00 +x"} {
 		if us, err := ParseTimestampTZ(bad); err == nil {
 			t.Errorf("%q was read as %s", bad, FormatTimestamp(us))
 		}
@@ -168,7 +168,7 @@ func TestIntervals(t *testing.T) {
 		}
 	}
 	for _, bad := range []string{"", "one day", "1 fortnight", "9999999999 years", "178956971 years", "1 day 2 days", "1 mon 1 month", "1 hour 01:00:00", "1 2",
-		"1 microsecond 01:00:00", "1.5 seconds 2 ms", "1day2hours", "12:61", "12:30:61", "1-13", "ago", "1 ago day", "P", "P1S", "1 day 2 3", ". days", "-", "1 quarter", "3000000000 days"} {
+		"1 microsecond 01:00:00", "1.5 seconds 2 ms", "12:61", "12:30:61", "1-13", "ago", "1 ago day", "P", "P1S", "1 day 2 3", "-", "1 quarter", "3000000000 days"} {
 		if s, err := ParseInterval(bad); err == nil {
 			t.Errorf("%q was read as %s", bad, s)
 		}
@@ -189,8 +189,8 @@ func TestIntervals(t *testing.T) {
 	if got, err := (Span{Months: -13}).AddTo(end); err != nil || FormatTimestamp(got) != "2022-12-31 12:00:00" {
 		t.Errorf("13 months before is %s, %v", FormatTimestamp(got), err)
 	}
-	if _, err := (Span{Months: 12 * 9000}).AddTo(end); err == nil {
-		t.Error("the year 11024 is a date")
+	if _, err := (Span{Months: 12 * 300_000}).AddTo(end); err == nil {
+		t.Error("the year 302024 is one of timestamps")
 	}
 }
 
