@@ -35,14 +35,14 @@ var extremes = map[value.Kind][]string{
 var unlike = map[string]string{
 	"substr": "of a pattern", "to_char": "patterns have a table of their own", "to_number": "as above", "to_date": "as above", "to_timestamp": "as above",
 	"make_interval": "PostgreSQL 15 overflows without an error", "convert_from": "knows more encodings", "convert_to": "as above",
-	"char output": "not a function of SQL", "rows of limit": "not a function of SQL", "rows of offset": "not a function of SQL",
+	"normalize": "the form is a word of the grammar", "char output": "not a function of SQL", "rows of limit": "not a function of SQL", "rows of offset": "not a function of SQL",
 }
 
 // nullSimilar is SIMILAR TO of NULL.
 var nullSimilar = regexp.MustCompile(`CAST\(NULL AS \w+\) SIMILAR TO`)
 
 // nearly are functions whose last digit no library promises.
-var nearly = []string{"log(", "log10(", "sin(", "cos(", "tan(", "cot(", "asin(", "acos(", "atan(", "atan2(", "sinh(", "cosh(", "tanh(", "asinh(", "acosh(", "atanh(", "cbrt("}
+var nearly = []string{"log(", "log10(", "sin(", "cos(", "tan(", "cot(", "asin(", "acos(", "atan(", "atan2(", "sinh(", "cosh(", "tanh(", "asinh(", "acosh(", "atanh(", "cbrt(", "sind(", "cosd(", "tand(", "cotd(", "asind(", "acosd(", "atand(", "atan2d("}
 
 // callText writes a call as SQL has it.
 func callText(name string, args []string) (string, bool) {

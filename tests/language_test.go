@@ -191,6 +191,55 @@ SELECT x FROM generate_series(1, 10) x LIMIT 9223372036854775807 OFFSET 5
 SELECT o.title, l.loan_no FROM registry.objects o JOIN lending.loan_lines n ON n.object_no = o.accession_no JOIN lending.loans l ON l.loan_id = n.loan_id ORDER BY n.loan_id, n.line_no LIMIT 9223372036854775807 OFFSET 2240
 SELECT room_id FROM registry.rooms UNION ALL SELECT courier_id FROM lending.couriers LIMIT 9223372036854775800 OFFSET 9223372036854775800
 SELECT 1 OFFSET -1
+SELECT json_agg(t) FROM (VALUES (1, 'a'), (2, NULL), (NULL, 'c"d')) t(k, v)
+SELECT to_json(t), to_jsonb(t), row_to_json(t) FROM (VALUES (1, 'a', date '2024-02-29', ARRAY[1, 2]), (2, NULL, NULL, NULL)) t(k, v, d, l)
+SELECT jsonb_agg(s) AS j FROM (SELECT r.site_id, count(*) AS n FROM registry.rooms r GROUP BY r.site_id ORDER BY 1) s
+SELECT json_build_object('site', s, 'n', 1) FROM registry.sites s WHERE s.site_id < 3
+SELECT json_agg(x), jsonb_agg(x) FROM (VALUES (ARRAY[1, 2]), (ARRAY[3]), (NULL)) t(x)
+SELECT json_agg(r) FROM (VALUES (1), (2)) s(y) JOIN (SELECT room_id, name FROM registry.rooms WHERE room_id < 2) r ON r.room_id = s.y
+SELECT count(s), count(*) FROM registry.sites s
+SELECT count(r), count(*) FROM registry.sites s LEFT JOIN registry.rooms r ON r.site_id = s.site_id + 3
+SELECT s.site_id, to_json(r) FROM registry.sites s LEFT JOIN registry.rooms r ON r.room_id = s.site_id + 40 WHERE s.site_id < 6
+SELECT to_json(ROW(1, 'a', NULL, ROW(2, true))), to_jsonb(ROW()), json_agg(ROW(g, g * 2)) FROM generate_series(1, 2) g
+SELECT row_to_json(t.*), s FROM (VALUES (1)) t(s)
+SELECT * FROM json_to_recordset('[{"a": 1, "b": "x"}, {"a": "2", "c": 3}, {"b": null}]') AS t(a integer, b text)
+SELECT t.a + 1 AS n, t.d, t.j FROM jsonb_to_recordset('[{"a": 1.5, "d": "2024-02-29", "j": {"k": [1]}}, {"a": null, "j": null}]') AS t(a numeric(5, 1), d date, j jsonb)
+SELECT * FROM json_to_record('{"a": true, "b": [1, 2], "c": {"x": 1}}') AS x(a boolean, b json, c text, z integer)
+SELECT g.n, t.a FROM (VALUES (1, '[{"a": 1}, {"a": 2}]'::json), (2, '[]'), (3, NULL)) g(n, j) LEFT JOIN json_to_recordset(g.j) AS t(a integer) ON true
+SELECT * FROM json_to_recordset('[1]') AS t(a integer)
+SELECT * FROM json_to_record('[1]') AS t(a integer)
+SELECT * FROM json_to_recordset('[{"a": "x"}]') AS t(a integer)
+SELECT * FROM unnest(ARRAY[1, 2, 3], ARRAY['a', 'b']) AS t(n, s)
+SELECT * FROM unnest(ARRAY[1, 2], ARRAY['a'], ARRAY[true, NULL, false]) WITH ORDINALITY
+SELECT j['a'], j['b'][1], j['b'][-1], j['x']['y'], (j['a'])::integer + 1 FROM (VALUES ('{"a": 7, "b": ["x", "y"]}'::jsonb)) t(j)
+SELECT ('1.5'::jsonb)::numeric, ('1.5'::jsonb)::integer, ('2.5'::jsonb)::bigint, ('true'::jsonb)::boolean, ('1e3'::jsonb)::double precision, ('7'::jsonb)::real
+SELECT ('"a"'::jsonb)::integer
+SELECT ('1'::jsonb)::boolean
+SELECT ('70000'::jsonb)::smallint
+SELECT make_interval(days => 3, hours => 2), make_interval(1, weeks => 2), make_interval(secs => 1.5), make_date(month => 2, day => 29, year => 2024)
+SELECT jsonb_set(jsonb_in => '{"a": 1}', path => '{b}', replacement => '2'), make_timestamptz(2024, 7, 1, 12, 0, 0, timezone => 'Europe/Berlin')
+SELECT make_date(2024, 2, dayy => 3)
+SELECT make_date(year => 2024, 2, 3)
+SELECT make_date(2024, year => 2, day => 3)
+SELECT interval '3' hour, interval '1' year, interval '2' day, interval '90' minute, interval '1-2' year to month, interval '1 12:30:15' day to minute, interval '5.6789' second(2), interval '1 day 03:04:05.678' hour
+SELECT interval '1 year 2 months 3 days 04:05:06.789' month AS a, interval '1 day 04:05:06.789' day AS b, interval(1) '04:05:06.789' AS c
+SELECT date_trunc('day', timestamptz '2024-03-31 00:30:00+00', 'Europe/Berlin'), date_trunc('hour', timestamptz '2024-10-27 00:45:00+00', 'Asia/Kolkata'), timestamptz '2024-07-01 12:00+00' AT TIME ZONE interval '5:30'
+SELECT date(timestamp '2024-02-29 12:30'), text(5), int4('7'), float8(numeric '1.5'), timestamptz(date '2024-02-29')
+SELECT substring('abcdef'::bytea from 2 for 3), overlay('abcdef'::bytea placing 'XY'::bytea from 3), position('cd'::bytea in 'abcdef'::bytea), trim(both 'a'::bytea from 'aba'::bytea), 'ab%c'::bytea LIKE 'ab\\%_'::bytea, set_byte('abc'::bytea, 1, 65), get_bit('\x05'::bytea, 2), bit_count('\xff01'::bytea)
+SELECT sind(30), cosd(60), tand(45), cotd(45), asind(0.5), acosd(0.5), atand(1), atan2d(1, 1), sind(-390), tand(135), cosd(180)
+SELECT gcd(12.5, 7.5), lcm(1.5, 2), gcd(0.0, 0), lcm(0, 1.50), div(7.5, 2), div(-1e30, 3e-5)
+SELECT normalize(U&'e\0301', NFC) = U&'\00e9', U&'e\0301' IS NFC NORMALIZED, is_normalized('abc'), unistr('d\0061t\+000061 \u0041\\'), normalize('x')
+SELECT json_object('{a, 1, b, null}'), jsonb_object('{a, b}', '{1, 2}'), array_to_json(ARRAY[1, NULL]), array_dims(ARRAY[1, 2]), array_position(ARRAY[1, 2, 1], 1, 2)
+SELECT generate_subscripts(ARRAY[4, 5, 6], 1, true), string_to_table('a,b,,c', ',', 'b')
+SELECT date 'infinity' > date '2024-01-01', timestamp '-infinity' AS m, timestamp 'infinity' + interval '1 day' AS p, extract(year FROM date 'infinity') AS y, extract(month FROM date 'infinity') AS n, isfinite(date '-infinity') AS f, date '0044-03-15 BC' + 365 AS b
+SELECT date 'infinity' - date '2024-01-01'
+SELECT 'NaN'::numeric AS n, 'Infinity'::numeric - 'Infinity'::numeric AS d, 'NaN'::numeric = 'NaN'::numeric AS e, 'NaN'::numeric > 'Infinity'::numeric AS g, to_json('NaN'::numeric) AS j, round('Infinity'::numeric, 2) AS r, 'Infinity'::numeric::double precision AS f
+SELECT x, sum(x) OVER (ORDER BY o) AS s FROM (VALUES (1, '1.5'::numeric), (2, 'Infinity'), (3, '-Infinity'), (4, 'NaN')) t(o, x)
+SELECT sum(x) AS s, avg(x) AS a, max(x) AS m, min(x) AS l, stddev(x) AS d FROM (VALUES ('1.5'::numeric), ('NaN'), ('2')) t(x)
+SELECT avg(x) AS a, sum(x) AS s FROM (VALUES (90000000000000000000000000000000000000::numeric), (90000000000000000000000000000000000000), (-90000000000000000000000000000000000000)) t(x)
+SELECT 'NaN'::numeric::integer
+SELECT 'Infinity'::numeric(10, 2)
+SELECT date 'today' - current_date AS z, CAST('tomorrow' AS date) - CAST('yesterday' AS date) AS d
 SELECT title FROM registry.objects ORDER BY value_estimate DESC NULLS LAST, object_id LIMIT 5
 `), "\n")
 

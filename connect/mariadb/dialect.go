@@ -288,7 +288,7 @@ func calls() map[string]sqldb.Rule {
 		}
 		return sqldb.Reasonf("rounding-differs", "Round to a constant number of decimals, no more than the number has.", "MariaDB rounds alike only to a constant number of decimals that the number has.")
 	}, Write: sqldb.Call("ROUND")}
-	return rules
+	return sqldb.OfTextAlone("MariaDB", rules)
 }
 
 // fitsPacket judges a concatenation: past the largest packet MariaDB gives NULL.

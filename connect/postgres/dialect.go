@@ -211,7 +211,8 @@ func calls() map[string]sqldb.Rule {
 		"abs", "ceil", "ceiling", "floor", "round", "trunc", "sign", "mod", "sqrt",
 		"length", "char_length", "character_length", "octet_length", "btrim", "ltrim", "rtrim", "substring", "substr",
 		"left", "right", "replace", "strpos", "starts_with", "lpad", "rpad", "split_part", "repeat", "reverse", "ascii",
-		"concat", "make_date",
+		"concat", "make_date", "date", "sha224", "sha256", "sha384", "sha512", "bit_count", "get_byte", "set_byte", "get_bit", "set_bit",
+		"array_dims", "array_position", "array_positions", "array_remove", "array_replace", "json_object", "jsonb_object", "unistr",
 	} {
 		rules[name] = sqldb.Rule{Write: sqldb.Call(name)}
 	}
@@ -222,7 +223,12 @@ func calls() map[string]sqldb.Rule {
 		}
 	}
 	rules["char output"] = sqldb.Rule{Write: sqldb.Bare}
-	rules["position"] = sqldb.Rule{Write: sqldb.Call("strpos")}
+	rules["position"] = sqldb.Rule{Write: func(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
+		if plan.Children(e)[0].Type().Kind == value.Bytea {
+			return sqldb.Template("position(%2 IN %1)")(p, e)
+		}
+		return sqldb.Call("strpos")(p, e)
+	}}
 	rules["lower"] = inC(`lower(%1 COLLATE "C")`)
 	rules["upper"] = inC(`upper(%1 COLLATE "C")`)
 	rules["initcap"] = inC(`initcap(%1 COLLATE "C")`)

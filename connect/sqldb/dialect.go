@@ -100,6 +100,31 @@ type Rule struct {
 	Write Writer
 }
 
+// textFunctions have overloads for bytes, which databases treat each in its own way.
+var textFunctions = []string{"btrim", "ltrim", "rtrim", "substring", "substr", "position", "overlay", "like", "bit_length"}
+
+// OfTextAlone keeps the calls of functions of text with bytes.
+func OfTextAlone(product string, rules map[string]Rule) map[string]Rule {
+	for _, name := range textFunctions {
+		rule, ok := rules[name]
+		if !ok {
+			continue
+		}
+		judge := rule.Judge
+		rule.Judge = func(s *Source, c *plan.Call) *fold.Reason {
+			if c.Args[0].Type().Kind == value.Bytea {
+				return Reasonf("function-differs", "Filter first: what is left is computed by Rovik.", "%s computes %s() of bytes in its own way.", product, c.Op)
+			}
+			if judge == nil {
+				return nil
+			}
+			return judge(s, c)
+		}
+		rules[name] = rule
+	}
+	return rules
+}
+
 // Writer writes an expression.
 type Writer func(p *Printer, e plan.Expr) Rope
 

@@ -143,7 +143,7 @@ func calls() map[string]sqldb.Rule {
 		pattern, _ := sqldb.LikePattern(e.(*plan.Call), '|')
 		return p.Operand(plan.Children(e)[0]).Add(sqldb.Text(" LIKE "), sqldb.Param(value.TextOf(pattern)), sqldb.Text(" ESCAPE '|'"))
 	}}
-	return rules
+	return sqldb.OfTextAlone("SQLite", rules)
 }
 
 func constantPattern(_ *sqldb.Source, c *plan.Call) *fold.Reason {

@@ -150,6 +150,8 @@ type relation struct {
 	cols []plan.Column
 	scan *plan.Scan // where it is a table as it stands
 	work bool       // it is the recursion's own rows
+	// padded reports that an outer join may give NULLs in the place of its rows.
+	padded bool
 	// merged are the columns that USING made of two; they stand for both.
 	merged bool
 }

@@ -39,6 +39,7 @@ func (a *aggregation) add(b *binder, agg plan.Agg, t value.Type) *plan.Col {
 
 func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 	b := x.b
+	f = x.countRows(b.arranged(f))
 	if f.Over != nil {
 		return x.windowCall(f, org)
 	}
@@ -87,8 +88,14 @@ func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 			args[i] = b.settle(args[i])
 		}
 		return &plan.Call{Op: f.Name, Args: args, Typ: value.Of(value.Int4), Org: org}
+	case "row_to_json":
+		if len(f.Args) == 1 {
+			if row := x.rowAsJSON(f.Args[0], value.JSON); row != nil {
+				return row
+			}
+		}
 	case "json_build_object", "jsonb_build_object", "json_build_array", "jsonb_build_array", "format":
-		args := x.bindAll(f.Args)
+		args := x.bindArgs(f)
 		for i := range args {
 			args[i] = b.settle(args[i])
 		}
@@ -156,7 +163,11 @@ func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 	if near := catalog.Nearest(f.Name, kernel.Names()); near != "" && near != f.Name && !slices.Contains(kernel.Names(), f.Name) {
 		b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "no function is called %q", f.Name).WithHint("did you mean %s?", near))
 	}
-	return x.call(f.Name, x.bindAll(f.Args), f.Args, org, f.Span)
+	args := x.bindArgs(f)
+	if kind, isType := value.KindNamed(f.Name); isType && len(args) == 1 && !slices.Contains(kernel.Names(), f.Name) && (args[0].Type().Kind == value.Null || kernel.CanCast(args[0].Type().Kind, kind)) {
+		return x.castTo(args[0], value.Of(kind), f.Span) // a type's name as that of a function
+	}
+	return x.call(f.Name, args, f.Args, org, f.Span)
 }
 
 // setInList binds a set-returning function in the select list: its rows
@@ -252,7 +263,10 @@ func (x *exprBinder) aggregate(f *syntax.Func, org plan.Origin) plan.Expr {
 	if f.Star && f.Name != "count" || !f.Star && len(f.Args) == 0 && f.Name != "mode" {
 		b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "%s takes an argument", f.Name))
 	}
-	agg.Args = inner.bindAll(f.Args)
+	agg.Args = inner.bindArgs(f)
+	if f.Name == "json_agg" && inner.isRow(f.Args[0]) {
+		agg.Func = kernel.OpRowsAgg
+	}
 	if f.Filter != nil {
 		agg.Filter = inner.condition(f.Filter, "FILTER")
 	}

@@ -246,6 +246,8 @@ func (x *exprBinder) cast(e *syntax.Cast, org plan.Origin) plan.Expr {
 		}
 	case kind == value.Char && len(e.Mods) == 1 && e.Mods[0] > 0:
 		to.Precision = e.Mods[0]
+	case kind == value.Interval && len(e.Mods) > 0:
+		return x.intervalOf(e, org)
 	case len(e.Mods) > 0 && !varchar:
 		b.fail(e.Span, value.Errorf(value.CodeUnsupported, "a modifier on the type %s is not supported yet", e.Type))
 	}
@@ -263,6 +265,21 @@ func (x *exprBinder) cast(e *syntax.Cast, org plan.Origin) plan.Expr {
 		return &plan.Call{Op: "left", Args: []plan.Expr{out, n}, Typ: to, Org: org}
 	}
 	return out
+}
+
+// intervalOf binds an interval of certain fields, which is a constant.
+func (x *exprBinder) intervalOf(e *syntax.Cast, org plan.Origin) plan.Expr {
+	l, ok := e.Expr.(*syntax.Literal)
+	if !ok || l.Kind != syntax.LiteralText {
+		x.b.fail(e.Span, value.Errorf(value.CodeUnsupported, "an interval is cut to fields where it is a constant").WithHint("use date_trunc"))
+	}
+	precision := -1
+	if len(e.Mods) > 1 {
+		precision = e.Mods[1]
+	}
+	span, err := value.ParseIntervalIn(l.Text, e.Mods[0], precision)
+	x.b.check(e.Span, err)
+	return &plan.Const{Val: value.Value{Kind: value.Interval, Span: span}, Typ: value.Of(value.Interval), Org: org}
 }
 
 // castTo converts explicitly.

@@ -37,7 +37,11 @@ func (b *binder) join(j *syntax.Join, e *env, s, lateral *scope) plan.Node {
 	leftScope := &scope{relations: inner.relations, hidden: inner.hidden, outer: lateral}
 	var rightScope scope
 	right := b.table(j.Right, e, &rightScope, leftScope)
+	for i := range inner.relations {
+		inner.relations[i].padded = inner.relations[i].padded || j.Kind == syntax.Right || j.Kind == syntax.Full
+	}
 	for _, r := range rightScope.relations {
+		r.padded = r.padded || j.Kind == syntax.Left || j.Kind == syntax.Full
 		b.addRelation(inner, r, nil, j.Span)
 	}
 	for id := range rightScope.hidden {
@@ -251,7 +255,12 @@ func (b *binder) tableFunc(t *syntax.TableFunc, e *env, s, lateral *scope) plan.
 		rel.name = first.Name
 	}
 	var node plan.Node
-	if call, single := x.oneValue(t.Funcs); single {
+	if len(t.Defs) > 0 {
+		node, rel.cols = x.records(t)
+		if t.Ordinality {
+			b.fail(t.Span, value.Errorf(value.CodeUnsupported, "WITH ORDINALITY beside defined columns is not supported"))
+		}
+	} else if call, single := x.oneValue(t.Funcs); single {
 		items := []plan.Item{call}
 		for _, c := range ordinal {
 			items = append(items, plan.Item{Column: c, Expr: &plan.Const{Val: value.IntOf(value.Int8, 1), Typ: c.Type}})
@@ -274,7 +283,7 @@ func (b *binder) tableFunc(t *syntax.TableFunc, e *env, s, lateral *scope) plan.
 			node = &plan.Project{Input: un, Items: plan.Identity(rel.cols)}
 		}
 	}
-	if t.Alias != "" && len(t.Funcs) == 1 && len(t.Columns) == 0 && len(rel.cols)-len(ordinal) == 1 {
+	if t.Alias != "" && len(t.Funcs) == 1 && len(t.Defs) == 0 && len(t.Columns) == 0 && len(rel.cols)-len(ordinal) == 1 {
 		// The alias of a function with one column is the column's name too.
 		rel.cols = renamed(rel.cols, []string{t.Alias})
 	}

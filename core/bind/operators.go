@@ -194,6 +194,9 @@ func (x *exprBinder) subscript(e *syntax.Subscript, org plan.Origin) plan.Expr {
 	b := x.b
 	arg := x.bind(e.Expr)
 	kind := arg.Type().Kind
+	if kind == value.JSONB && !e.Slice {
+		return x.call("jsonb_extract_path", []plan.Expr{arg, x.toText(b.settle(x.bind(e.Upper)))}, nil, org, e.Span)
+	}
 	if !kind.IsArray() {
 		b.fail(e.Expr.At(), value.Errorf(value.CodeTypeMismatch, "cannot subscript type %s because it does not support subscripting", kind))
 	}

@@ -3,6 +3,7 @@ package function
 import (
 	"maps"
 	"slices"
+	"strings"
 )
 
 // Aggregate is what holds of an aggregate function.
@@ -38,8 +39,10 @@ func OrderedSet(name string) bool { return aggregates[name].OrderedSet }
 // OrderSensitive reports whether an aggregate depends on the order of the rows.
 func OrderSensitive(name string) bool { return aggregates[name].Ordered }
 
-// Aggregates returns the names of the aggregate functions, sorted.
-func Aggregates() []string { return slices.Sorted(maps.Keys(aggregates)) }
+// Aggregates returns the names of the aggregate functions that queries have, sorted.
+func Aggregates() []string {
+	return slices.DeleteFunc(slices.Sorted(maps.Keys(aggregates)), func(name string) bool { return strings.Contains(name, " ") })
+}
 
 var aggregates = map[string]Aggregate{
 	"count": {Zero: true, Combine: "sum"}, "sum": {AddsUp: true, Combine: "sum"}, "avg": {AddsUp: true},
@@ -51,7 +54,8 @@ var aggregates = map[string]Aggregate{
 	"regr_count": {Zero: true, Combine: "sum"}, "regr_intercept": {AddsUp: true}, "regr_r2": {AddsUp: true}, "regr_slope": {AddsUp: true},
 	"regr_sxx": {AddsUp: true}, "regr_sxy": {AddsUp: true}, "regr_syy": {AddsUp: true},
 	"string_agg": {Ordered: true, KeepsNulls: true, Holds: true}, "array_agg": {Ordered: true, KeepsNulls: true, Holds: true},
-	"json_agg": {Ordered: true, KeepsNulls: true, Holds: true}, "jsonb_agg": {Ordered: true, KeepsNulls: true, Holds: true},
+	"json_agg rows": {Ordered: true, KeepsNulls: true, Holds: true},
+	"json_agg":      {Ordered: true, KeepsNulls: true, Holds: true}, "jsonb_agg": {Ordered: true, KeepsNulls: true, Holds: true},
 	"json_object_agg": {Ordered: true, KeepsNulls: true, Holds: true}, "jsonb_object_agg": {Ordered: true, KeepsNulls: true, Holds: true},
 	"percentile_cont": {OrderedSet: true, Ordered: true, Holds: true}, "percentile_disc": {OrderedSet: true, Ordered: true, Holds: true}, "mode": {OrderedSet: true, Ordered: true, Holds: true},
 }

@@ -105,13 +105,14 @@ var written = map[Written][]string{
 var (
 	strictTotal = []string{
 		"#", "#>", "#>>", "&", "&&", "->", "->>", "<", "<<", "<=", "<>", "<@", "=", ">", ">=", ">>", "?", "?&", "?|", "@>", "^@", "array element",
-		"array slice", "array_length", "array_lower", "array_ndims", "array_upper", "ascii", "bit_length", "bitnot", "btrim", "cardinality", "ceil",
+		"array slice", "array_dims", "array_length", "array_to_json", "bit_count", "date", "sha224", "sha384", "array_lower", "array_ndims", "array_upper", "ascii", "bit_length", "bitnot", "btrim", "cardinality", "ceil",
 		"ceiling", "char output", "char_length", "character_length", "floor", "initcap", "isfinite", "json_extract_path", "json_extract_path_text", "json_strip_nulls",
 		"json_typeof", "jsonb_extract_path", "jsonb_extract_path_text", "jsonb_pretty", "jsonb_strip_nulls", "jsonb_typeof", "left", "length", "loosely =",
 		"lower", "ltrim", "md5", "min_scale", "not", "octet_length", "pi", "position", "quote_ident", "quote_literal", "replace", "reverse", "right",
 		"rtrim", "scale", "sha256", "sha512", "sign", "starts_with", "strpos", "to_hex", "to_json", "to_jsonb", "translate", "trim_scale", "upper", "|",
 	}
 	strict = []string{
+		"record of json", "record of jsonb", "acosd", "asind", "atan2d", "atand", "cosd", "cotd", "get_bit", "is_normalized", "json_object", "jsonb_object", "normalize", "set_bit", "set_byte", "sind", "tand", "unistr",
 		"#-", "%", "*", "+", "-", "/", "^", "abs", "acos", "acosh", "age", "asin", "asinh", "atan", "atan2", "atanh", "cast bigint", "cast boolean",
 		"cast bytea", "cast char", "cast date", "cast double precision", "cast integer", "cast interval", "cast json", "cast jsonb", "cast numeric",
 		"cast real", "cast smallint", "cast text", "cast time", "cast timestamp", "cast timestamptz", "cast uuid", "cbrt", "chr", "convert_from",
@@ -124,11 +125,11 @@ var (
 		"~", "~*",
 	}
 	total = []string{
-		"and", "array", "array_append", "array_cat", "array_position", "array_positions", "array_prepend", "array_remove", "array_replace",
+		"and", "array", "array_append", "array_cat", "array_positions", "array_prepend", "array_remove", "array_replace",
 		"array_to_string", "coalesce", "concat", "concat_ws", "greatest", "in", "json_build_array", "jsonb_build_array", "least", "num_nonnulls",
 		"num_nulls", "or", "overlaps", "quote_nullable", "string_to_array", "||",
 	}
 	neither = []string{
-		"format", "json_build_object", "jsonb_build_object",
+		"array_position", "row to json", "row to jsonb", "format", "json_build_object", "jsonb_build_object",
 	}
 )

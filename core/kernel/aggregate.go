@@ -35,7 +35,9 @@ func IsAggregate(name string) bool { return registered.aggregates[name] != nil }
 func Aggregates() []string {
 	var names []string
 	for n := range registered.aggregates {
-		names = append(names, n)
+		if n != OpRowsAgg {
+			names = append(names, n)
+		}
 	}
 	sort.Strings(names)
 	return names

@@ -283,6 +283,9 @@ func addAggregates(r *registry) {
 		r.aggregates[k.String()+"_agg"] = &aggregate{resolve: func(kinds []value.Kind, _ value.Kind) ([]value.Kind, value.Kind, bool) {
 			return kinds, k, len(kinds) == 1
 		}, make: collect(func(_ plan.Agg, rows [][]value.Value) (value.Value, error) {
+			if k == value.JSON {
+				return textValue(jsonLines(rows, rows[0][0].Kind.IsArray())), nil
+			}
 			out := []value.JSONValue{}
 			for _, r := range rows {
 				out = append(out, toJSON(r[0]))
@@ -306,6 +309,11 @@ func addAggregates(r *registry) {
 			return out, nil
 		})}
 	}
+	r.aggregates[OpRowsAgg] = &aggregate{resolve: func(kinds []value.Kind, _ value.Kind) ([]value.Kind, value.Kind, bool) {
+		return kinds, value.JSON, len(kinds) == 1
+	}, make: collect(func(_ plan.Agg, rows [][]value.Value) (value.Value, error) {
+		return textValue(jsonLines(rows, true)), nil
+	})}
 	for name, p := range map[string]struct {
 		at    func(rows [][]value.Value, f float64) (value.Value, error)
 		takes func(sorted value.Kind) bool
@@ -324,4 +332,26 @@ func addAggregates(r *registry) {
 	r.aggregates["mode"] = &aggregate{resolve: func(kinds []value.Kind, sorted value.Kind) ([]value.Kind, value.Kind, bool) {
 		return nil, sorted, len(kinds) == 0
 	}, make: collect(func(_ plan.Agg, rows [][]value.Value) (value.Value, error) { return mode(rows), nil })}
+}
+
+// OpRowsAgg is json_agg of whole rows.
+const OpRowsAgg = "json_agg rows"
+
+// jsonLines is the JSON array of some values, as json_agg writes it: rows and arrays begin
+// lines of their own.
+func jsonLines(rows [][]value.Value, lines bool) string {
+	var b strings.Builder
+	b.WriteByte('[')
+	for i, r := range rows {
+		if i > 0 {
+			b.WriteString(", ")
+			if lines && !r[0].IsNull {
+				b.WriteString("\n ")
+			}
+		}
+		one := builtJSON([]value.JSONValue{toJSON(r[0])}, value.JSON).Str
+		b.WriteString(one[1 : len(one)-1])
+	}
+	b.WriteByte(']')
+	return b.String()
 }

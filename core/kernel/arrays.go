@@ -1,6 +1,7 @@
 package kernel
 
 import (
+	"fmt"
 	"strings"
 
 	"rovik/core/value"
@@ -93,6 +94,22 @@ func concatLists(a, b []value.Value) value.Value {
 	return listValue(append(append(make([]value.Value, 0, len(a)+len(b)), a...), b...))
 }
 
+// positionFrom is array_position from a place on.
+func positionFrom(a []value.Value) (value.Value, error) {
+	if a[0].IsNull {
+		return nullValue(), nil
+	}
+	if a[2].IsNull {
+		return nullValue(), value.Errorf("22004", "initial position must not be null")
+	}
+	for i := max(a[2].Int, 1); i <= int64(len(a[0].List)); i++ {
+		if matches(a[0].List[i-1], a[1]) {
+			return intValue(i), nil
+		}
+	}
+	return nullValue(), nil
+}
+
 func addArrays(r *registry) {
 	i4, t, b := value.Int4, value.Text, value.Bool
 	dimension := func(f func(n int64) int64) func(value.Kind, []value.Value) (value.Value, error) {
@@ -164,6 +181,26 @@ func addArrays(r *registry) {
 			}
 		}
 		return nullValue(), nil
+	})
+	whole := r.polymorphic["array_position"]
+	r.polymorphic["array_position"] = func(kinds []value.Kind) *Func {
+		if len(kinds) != 3 || kinds[2] != i4 {
+			return whole(kinds)
+		}
+		arr, ok := arrayAnd(kinds[:2], 0, 1)
+		if !ok {
+			return nil
+		}
+		return boxed("array_position", []value.Kind{arr, arr.Elem(), i4}, i4, false, positionFrom)
+	}
+	onArray(r, "array_dims", fixed(t), true, func(_ value.Kind, a []value.Value) (value.Value, error) {
+		if len(a[0].List) == 0 {
+			return nullValue(), nil
+		}
+		return textValue(fmt.Sprintf("[1:%d]", len(a[0].List))), nil
+	})
+	onArray(r, "array_to_json", fixed(value.JSON), true, func(_ value.Kind, a []value.Value) (value.Value, error) {
+		return jsonValue(toJSON(a[0]), value.JSON), nil
 	})
 	withElement(r, "array_positions", 0, 1, 2, fixed(value.ArrayOf(i4)), func(a []value.Value) (value.Value, error) {
 		if a[0].IsNull {

@@ -161,6 +161,7 @@ func addCasts(r *registry) {
 		defText(r, k, func(s string) (string, error) { return value.ParseJSON(k, s) }, func(s string) string { return s })
 	}
 	defCast(r, value.JSON, value.JSONB, func(s string) (string, error) { return value.ParseJSON(value.JSONB, s) })
+	addJSONBCasts(r)
 	defCast(r, value.JSONB, value.JSON, sure1(func(s string) string { return s }))
 	defCast(r, ts, tz, sure1(func(x stamp) stamp { return x }))
 	defCast(r, tz, ts, sure1(func(x stamp) stamp { return x }))

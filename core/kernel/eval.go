@@ -224,7 +224,7 @@ func compileLike(e *plan.Call, args []node) (node, bool, error) {
 		escape = c.Val.Str
 	}
 	pattern, ok := e.Args[1].(*plan.Const)
-	if !ok || pattern.Val.IsNull {
+	if !ok || pattern.Val.IsNull || pattern.Typ.Kind == value.Bytea {
 		return nil, false, nil
 	}
 	fold := func(s string) string { return s }

@@ -338,6 +338,56 @@ func addJSON(r *registry) {
 		}), k)
 		box(r, prefix+"_typeof", t, doc(func(v value.JSONValue, _ []value.Value) (value.Value, error) { return textValue(jsonType(v)), nil }), k)
 		box(r, prefix+"_strip_nulls", k, doc(func(v value.JSONValue, _ []value.Value) (value.Value, error) { return jsonValue(stripNulls(v), k), nil }), k)
+		r.polymorphic["row to "+prefix] = func(kinds []value.Kind) *Func {
+			if len(kinds)%2 != 0 {
+				return nil
+			}
+			return boxed("row to "+prefix, kinds, k, false, func(a []value.Value) (value.Value, error) {
+				out := &value.JSONObject{}
+				for i := 0; i < len(a); i += 2 {
+					out.Keys, out.Values = append(out.Keys, a[i].Str), append(out.Values, toJSON(a[i+1]))
+				}
+				return jsonValue(out, k), nil
+			})
+		}
+		def1(r, "record of "+prefix, k, k, func(s string) (string, error) {
+			v, err := value.DecodeJSON(s)
+			if _, ok := v.(*value.JSONObject); err == nil && !ok {
+				err = value.Errorf(value.CodeBadParameter, "argument must be an object, or an array of objects")
+			}
+			return s, err
+		})
+		texts := value.ArrayOf(t)
+		object := func(keys, values []value.Value) (value.Value, error) {
+			out := &value.JSONObject{}
+			for i, key := range keys {
+				if key.IsNull {
+					return nullValue(), value.Errorf("22004", "null value not allowed for object key")
+				}
+				out.Keys, out.Values = append(out.Keys, key.Str), append(out.Values, toJSON(values[i]))
+			}
+			return builtJSON(out, k), nil
+		}
+		box(r, prefix+"_object", k, func(a []value.Value) (value.Value, error) {
+			if len(a[0].List)%2 != 0 {
+				return nullValue(), value.Errorf("2202E", "array must have even number of elements")
+			}
+			var keys, values []value.Value
+			for i, v := range a[0].List {
+				if i%2 == 0 {
+					keys = append(keys, v)
+				} else {
+					values = append(values, v)
+				}
+			}
+			return object(keys, values)
+		}, texts)
+		box(r, prefix+"_object", k, func(a []value.Value) (value.Value, error) {
+			if len(a[0].List) != len(a[1].List) {
+				return nullValue(), value.Errorf("2202E", "mismatched array dimensions")
+			}
+			return object(a[0].List, a[1].List)
+		}, texts, texts)
 		r.polymorphic["to_"+prefix] = func(kinds []value.Kind) *Func {
 			if len(kinds) != 1 || kinds[0] == value.Null {
 				return nil

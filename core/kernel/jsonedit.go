@@ -1,6 +1,7 @@
 package kernel
 
 import (
+	"encoding/json"
 	"slices"
 	"strconv"
 	"strings"
@@ -9,6 +10,73 @@ import (
 )
 
 // Functions that look for parts of a jsonb document and give it changed.
+
+// scalarOf makes a cast of jsonb to another type, from a number or a boolean.
+func scalarOf[R any](to value.Kind, convert func(v value.JSONValue) (R, bool, error)) func(string) (R, error) {
+	return func(s string) (R, error) {
+		var none R
+		v, err := value.DecodeJSON(s)
+		if err != nil {
+			return none, err
+		}
+		out, ok, err := convert(v)
+		if err == nil && !ok {
+			err = value.Errorf(value.CodeBadParameter, "cannot cast jsonb %s to type %s", jsonType(v), to)
+		}
+		return out, err
+	}
+}
+
+// addJSONBCasts adds the casts of jsonb numbers and booleans.
+func addJSONBCasts(r *registry) {
+	number := func(v value.JSONValue) (value.Decimal, bool, error) {
+		n, ok := v.(json.Number)
+		if !ok {
+			return value.Decimal{}, false, nil
+		}
+		d, err := value.ParseDecimal(n.String())
+		return d, true, err
+	}
+	defCast(r, value.JSONB, value.Bool, scalarOf(value.Bool, func(v value.JSONValue) (bool, bool, error) { b, ok := v.(bool); return b, ok, nil }))
+	defCast(r, value.JSONB, value.Numeric, scalarOf(value.Numeric, number))
+	defCast(r, value.JSONB, value.Float8, scalarOf(value.Float8, func(v value.JSONValue) (float64, bool, error) {
+		d, ok, err := number(v)
+		return d.Float64(), ok, err
+	}))
+	defCast(r, value.JSONB, value.Float4, scalarOf(value.Float4, func(v value.JSONValue) (float32, bool, error) {
+		d, ok, err := number(v)
+		if !ok || err != nil {
+			return 0, ok, err
+		}
+		f, err := value.ToReal(d.Float64())
+		return f, true, err
+	}))
+	whole := func(to value.Kind) func(string) (int64, error) {
+		return scalarOf(to, func(v value.JSONValue) (int64, bool, error) {
+			d, ok, err := number(v)
+			if !ok || err != nil {
+				return 0, ok, err
+			}
+			i, err := d.Int64()
+			return i, true, err
+		})
+	}
+	defCast(r, value.JSONB, value.Int8, whole(value.Int8))
+	defCast(r, value.JSONB, value.Int4, func(s string) (int32, error) {
+		i, err := whole(value.Int4)(s)
+		if err != nil {
+			return 0, err
+		}
+		return value.IntToInt[int64, int32](i)
+	})
+	defCast(r, value.JSONB, value.Int2, func(s string) (int16, error) {
+		i, err := whole(value.Int2)(s)
+		if err != nil {
+			return 0, err
+		}
+		return value.IntToInt[int64, int16](i)
+	})
+}
 
 func addJSONEdits(r *registry) {
 	jb, t, i4, b := value.JSONB, value.Text, value.Int4, value.Bool

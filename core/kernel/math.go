@@ -275,6 +275,9 @@ func widthBucket(x, low, high float64, n int32) (int32, error) {
 	case low < high && x < low, low > high && x > low:
 		return 0, nil
 	case low < high && x >= high, low > high && x <= high:
+		if n == math.MaxInt32 {
+			return 0, value.ErrIntegerRange
+		}
 		return n + 1, nil
 	}
 	at := float64(n)*(x-low)/(high-low) + 1

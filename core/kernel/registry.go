@@ -37,8 +37,8 @@ var registered = newRegistry()
 
 func newRegistry() *registry {
 	r := &registry{map[string][]*Func{}, map[string]func([]value.Kind) *Func{}, map[string]func([]value.Kind) *SetFunc{}, map[string]*aggregate{}, map[string]*windowFunc{}}
-	for _, add := range []func(*registry){addAggregates, addArrays, addCasts, addFormat, addJSON, addJSONEdits, addLike, addLimits, addMath, addNumbers,
-		addRegexes, addSets, addText, addTextFunctions, addTimeFunctions, addTimes, addWindows} {
+	for _, add := range []func(*registry){addAggregates, addArrays, addCasts, addDegrees, addFormat, addJSON, addJSONEdits, addLike, addLimits, addMath, addNumbers,
+		addRegexes, addSets, addText, addTextFunctions, addTimeFunctions, addTimes, addUnicode, addBytes, addWindows} {
 		add(r)
 	}
 	return r

@@ -1,6 +1,7 @@
 package kernel
 
 import (
+	"slices"
 	"sort"
 	"strings"
 
@@ -180,15 +181,20 @@ func addSets(r *registry) {
 		return &SetFunc{kinds, []value.Kind{kinds[0].Elem()}, []string{"unnest"}, listed(func(a []value.Value) ([][]value.Value, error) { return one(a[0].List), nil })}
 	}
 	r.setFunctions["generate_subscripts"] = func(kinds []value.Kind) *SetFunc {
-		if len(kinds) != 2 || !kinds[0].IsArray() || kinds[1] != i4 {
+		if len(kinds) < 2 || len(kinds) > 3 || !kinds[0].IsArray() || !fits(kinds[1:], []value.Kind{i4, value.Bool}[:len(kinds)-1]) {
 			return nil
 		}
-		return &SetFunc{kinds, []value.Kind{i4}, []string{"generate_subscripts"}, listed(func(a []value.Value) ([][]value.Value, error) {
+		args := append([]value.Kind{kinds[0]}, []value.Kind{i4, value.Bool}[:len(kinds)-1]...)
+		return &SetFunc{args, []value.Kind{i4}, []string{"generate_subscripts"}, listed(func(a []value.Value) ([][]value.Value, error) {
 			var out []value.Value
-			if !a[1].IsNull && a[1].Int == 1 {
-				for i := range a[0].List {
-					out = append(out, value.IntOf(i4, int64(i+1)))
-				}
+			if anyNull(a) || a[1].Int != 1 {
+				return nil, nil
+			}
+			for i := range a[0].List {
+				out = append(out, value.IntOf(i4, int64(i+1)))
+			}
+			if len(a) > 2 && a[2].Truth() {
+				slices.Reverse(out)
 			}
 			return one(out), nil
 		})}
@@ -206,13 +212,17 @@ func addSets(r *registry) {
 				parts, err := split(a)
 				var out []value.Value
 				for _, p := range parts {
-					out = append(out, value.TextOf(p))
+					v := value.TextOf(p)
+					if apart && len(a) > 2 && !a[2].IsNull && a[2].Str == p {
+						v = value.NullOf(t)
+					}
+					out = append(out, v)
 				}
 				return one(out), err
 			})}
 		}
 	}
-	texts("string_to_table", true, []value.Kind{t, t}, func(a []value.Value) ([]string, error) {
+	texts("string_to_table", true, []value.Kind{t, t, t}, func(a []value.Value) ([]string, error) {
 		if a[0].Str == "" {
 			return nil, nil
 		}

@@ -176,6 +176,29 @@ func fromZone(name string, us int64) (int64, error) {
 	return value.FromZone(loc, us)
 }
 
+// truncateIn cuts a timestamp by the clocks of a zone.
+func truncateIn(field string, us int64, zone string) (int64, error) {
+	if !value.Finite(us) {
+		return us, nil
+	}
+	loc, err := value.Zone(zone)
+	if err != nil {
+		return 0, err
+	}
+	local, err := value.ToZone(loc, us)
+	if err != nil {
+		return 0, err
+	}
+	cut, err := truncate(field, local)
+	if err != nil {
+		return 0, err
+	}
+	if unit, _ := lengthOf(field, ""); unit == "hour" || unit == "minute" || unit == "second" || unit == "milliseconds" || unit == "microseconds" {
+		return us - (local - cut), nil // of the same offset
+	}
+	return value.FromZone(loc, cut)
+}
+
 func dateBin(stride value.Span, us, origin int64) (int64, error) {
 	switch {
 	case !value.Finite(us):
@@ -373,6 +396,48 @@ func addTimeFunctions(r *registry) {
 		us, err := makeMoment(a)
 		return intValue(us), err
 	}, i4, i4, i4, i4, i4, f8)
+	box(r, "make_timestamptz", tz, func(a []value.Value) (value.Value, error) {
+		us, err := makeMoment(a)
+		if err != nil {
+			return nullValue(), err
+		}
+		loc, err := value.ZoneOrOffset(a[6].Str)
+		if err != nil {
+			return nullValue(), err
+		}
+		us, err = value.FromZone(loc, us)
+		return intValue(us), err
+	}, i4, i4, i4, i4, i4, f8, t)
+	def3(r, "date_trunc", t, tz, t, tz, func(f string, a stamp, z string) (stamp, error) { return toStamp(truncateIn(f, int64(a), z)) })
+	for _, k := range []value.Kind{ts, tz} {
+		def1(r, "date", k, d, sure1(func(a stamp) date { return date(value.DayOf(int64(a))) }))
+	}
+	inZone := func(s value.Span) (*time.Location, error) {
+		if s.Months != 0 || s.Days != 0 {
+			return nil, value.Errorf(value.CodeBadParameter, "interval time zone %q must not include months or days", s)
+		}
+		return time.FixedZone("", int(s.Micros/value.MicrosPerSecond)), nil
+	}
+	def2(r, "timezone", iv, tz, ts, func(s value.Span, at stamp) (stamp, error) {
+		if !value.Finite(int64(at)) {
+			return at, nil
+		}
+		loc, err := inZone(s)
+		if err != nil {
+			return 0, err
+		}
+		return toStamp(value.ToZone(loc, int64(at)))
+	})
+	def2(r, "timezone", iv, ts, tz, func(s value.Span, at stamp) (stamp, error) {
+		if !value.Finite(int64(at)) {
+			return at, nil
+		}
+		loc, err := inZone(s)
+		if err != nil {
+			return 0, err
+		}
+		return toStamp(value.FromZone(loc, int64(at)))
+	})
 	box(r, "make_time", tm, func(a []value.Value) (value.Value, error) {
 		us, err := makeClock(a[0].Int, a[1].Int, a[2].Float)
 		return intValue(us), err

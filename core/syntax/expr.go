@@ -263,8 +263,15 @@ func (c *converter) function(f *pg.FuncCall) Expr {
 	}
 	fn := &Func{Span: at, Name: name, Star: f.AggStar, Distinct: f.AggDistinct, WithinGroup: f.AggWithinGroup}
 	for _, a := range f.Args {
+		name := ""
 		if named := a.GetNamedArgExpr(); named != nil {
-			c.unsupported(c.tokenAt(int(named.Location)), "a named argument")
+			name, a = named.Name, named.Arg
+		}
+		if name != "" && fn.Names == nil {
+			fn.Names = make([]string, len(fn.Args))
+		}
+		if fn.Names != nil {
+			fn.Names = append(fn.Names, name)
 		}
 		fn.Args = append(fn.Args, c.expr(a))
 	}
@@ -302,13 +309,19 @@ func (c *converter) function(f *pg.FuncCall) Expr {
 }
 
 func (c *converter) cast(t *pg.TypeCast) Expr {
-	name := t.TypeName
+	arg := c.expr(t.Arg)
+	x := c.typeOf(t.TypeName)
+	at, inner := x.Span, arg.At()
+	x.Expr = arg
+	x.Span = c.cover(int(t.Location), &Literal{Span: at}, &Literal{Span: inner})
+	return x
+}
+
+// typeOf is a type as a cast to it without an expression.
+func (c *converter) typeOf(name *pg.TypeName) *Cast {
 	typeName := name.Names[len(name.Names)-1].GetString_().GetSval()
 	at := Span{int(name.Location), c.typeEnd(int(name.Location))}
-	x := &Cast{Expr: c.expr(t.Arg), Type: typeName, Array: len(name.ArrayBounds) > 0}
-	if typeName == "interval" && len(name.Typmods) > 0 {
-		c.unsupported(at, "this modifier of the type %s", typeName)
-	}
+	x := &Cast{Span: at, Type: typeName, Array: len(name.ArrayBounds) > 0}
 	for _, m := range name.Typmods {
 		k := m.GetAConst()
 		if k == nil || k.GetIval() == nil {
@@ -316,8 +329,6 @@ func (c *converter) cast(t *pg.TypeCast) Expr {
 		}
 		x.Mods = append(x.Mods, int(k.GetIval().GetIval()))
 	}
-	inner := x.Expr.At()
-	x.Span = c.cover(int(t.Location), &Literal{Span: at}, &Literal{Span: inner})
 	return x
 }
 

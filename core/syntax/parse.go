@@ -325,15 +325,27 @@ func names(nodes []*pg.Node) []string {
 
 func (c *converter) tableFunc(r *pg.RangeFunction) Table {
 	f := &TableFunc{Ordinality: r.Ordinality}
+	defs := r.Coldeflist
 	for _, n := range r.Functions {
 		parts := n.GetList().GetItems()
-		f.Funcs = append(f.Funcs, c.expr(parts[0]))
-		if len(parts) > 1 && parts[1].GetNode() != nil {
-			c.unsupported(f.Funcs[0].At(), "a list of column definitions")
+		call := c.expr(parts[0])
+		if fn, ok := call.(*Func); ok && fn.Name == "unnest" && len(fn.Args) > 1 {
+			for _, a := range fn.Args { // side by side
+				f.Funcs = append(f.Funcs, &Func{Span: a.At(), Name: fn.Name, Args: []Expr{a}})
+			}
+		} else {
+			f.Funcs = append(f.Funcs, call)
+		}
+		if len(parts) > 1 && parts[1].GetList() != nil {
+			if len(r.Functions) > 1 {
+				c.unsupported(call.At(), "a list of column definitions in ROWS FROM")
+			}
+			defs = parts[1].GetList().GetItems()
 		}
 	}
-	if len(r.Coldeflist) > 0 {
-		c.unsupported(f.Funcs[0].At(), "a list of column definitions")
+	for _, d := range defs {
+		def := d.GetColumnDef()
+		f.Defs = append(f.Defs, ColumnDef{Name: def.Colname, Type: c.typeOf(def.TypeName)})
 	}
 	f.Span = Span{f.Funcs[0].At().Start, f.Funcs[len(f.Funcs)-1].At().End}
 	if r.Alias != nil {

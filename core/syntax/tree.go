@@ -134,6 +134,13 @@ type TableFunc struct {
 	Ordinality bool
 	Alias      string
 	Columns    []string
+	Defs       []ColumnDef // of a function that gives records
+}
+
+// ColumnDef is the name and type of a column, the type as that of a cast.
+type ColumnDef struct {
+	Name string
+	Type *Cast
 }
 
 // JoinKind says which rows without a partner a join keeps.
@@ -195,6 +202,7 @@ type (
 		Span
 		Name        string
 		Args        []Expr
+		Names       []string // of the arguments, "" for one by its place; nil where none has a name
 		Star        bool
 		Distinct    bool
 		Filter      Expr

@@ -85,10 +85,12 @@ var (
 // ISO 8601, and years and months with a hyphen. The algorithm is that of PostgreSQL's
 // DecodeInterval: fields from right to left, in which a number without a unit is of days
 // where hours follow, and else of seconds.
-func ParseInterval(s string) (Span, error) {
+func ParseInterval(s string) (Span, error) { return parseInterval(s, "second") }
+
+func parseInterval(s, last string) (Span, error) {
 	r := intervalReader{bad: Errorf("22007", "invalid input syntax for type interval: %q", s).WithHint("write it like '1 month 3 days 04:05:06'"),
 		beyond: Errorf("22015", "interval field value out of range: %q", s)}
-	span, err := r.words(s)
+	span, err := r.words(s, last)
 	if errors.Is(err, r.bad) && strings.HasPrefix(s, "P") && len(s) > 1 {
 		r.years, r.months, r.days, r.micros = 0, 0, 0, 0
 		return r.iso(s[1:])
@@ -96,13 +98,14 @@ func ParseInterval(s string) (Span, error) {
 	return span, err
 }
 
-// words reads PostgreSQL's own style.
-func (r *intervalReader) words(s string) (Span, error) {
+// words reads PostgreSQL's own style; a number behind which nothing stands is of the unit
+// last.
+func (r *intervalReader) words(s, last string) (Span, error) {
 	fields, err := (&timeReader{text: s}).fields()
 	if err != nil {
 		return Span{}, r.bad
 	}
-	unit, ago := intervalUnits["second"], false
+	unit, ago := intervalUnits[last], false
 	for i := len(fields) - 1; i >= 0; i-- {
 		text := fields[i].text
 		switch kind := fields[i].kind; {
@@ -329,4 +332,47 @@ func (r *intervalReader) iso(s string) (Span, error) {
 		s = rest
 	}
 	return r.sum()
+}
+
+// intervalRanges are the fields that a type of intervals is cut to, by PostgreSQL's masks:
+// the last of them, and what lies below it.
+var intervalRanges = map[int]struct {
+	last  string
+	below Span // what is cut off: a whole of the last field
+}{
+	1 << 2: {"year", Span{Months: 12}}, 1 << 1: {"month", Span{Months: 1}}, 1<<2 | 1<<1: {"month", Span{Months: 1}}, 1 << 3: {"day", Span{Days: 1}},
+	1 << 10: {"hour", Span{Micros: MicrosPerHour}}, 1<<3 | 1<<10: {"hour", Span{Micros: MicrosPerHour}},
+	1 << 11: {"minute", Span{Micros: MicrosPerMinute}}, 1<<10 | 1<<11: {"minute", Span{Micros: MicrosPerMinute}}, 1<<3 | 1<<10 | 1<<11: {"minute", Span{Micros: MicrosPerMinute}},
+	1 << 12: {"second", Span{Micros: 1}}, 1<<11 | 1<<12: {"second", Span{Micros: 1}}, 1<<10 | 1<<11 | 1<<12: {"second", Span{Micros: 1}},
+	1<<3 | 1<<10 | 1<<11 | 1<<12: {"second", Span{Micros: 1}}, 0x7FFF: {"second", Span{Micros: 1}},
+}
+
+// ParseIntervalIn reads an interval of some fields, by PostgreSQL's mask of them, cut to
+// these, with so many digits of a second; precision is -1 for all.
+func ParseIntervalIn(s string, fields, precision int) (Span, error) {
+	r, ok := intervalRanges[fields]
+	if !ok || precision > 6 {
+		return Span{}, Errorf(CodeUnsupported, "these fields of an interval are not supported")
+	}
+	span, err := parseInterval(s, r.last)
+	if err != nil {
+		return span, err
+	}
+	switch {
+	case r.below.Months > 0:
+		span = Span{Months: span.Months - span.Months%r.below.Months}
+	case r.below.Days > 0:
+		span.Micros = 0
+	default:
+		span.Micros -= span.Micros % r.below.Micros
+	}
+	if precision >= 0 {
+		unit := int64(math.Pow10(6 - precision))
+		half := unit / 2
+		if span.Micros < 0 {
+			half = -half
+		}
+		span.Micros = (span.Micros + half) / unit * unit
+	}
+	return span, nil
 }

@@ -51,6 +51,19 @@ func Zone(name string) (*time.Location, error) {
 	return nil, Errorf(CodeBadParameter, "time zone %q not recognized", name)
 }
 
+// ZoneOrOffset returns the time zone of an offset to the east, as +05:30, or of what Zone
+// takes.
+func ZoneOrOffset(name string) (*time.Location, error) {
+	if strings.HasPrefix(name, "+") || strings.HasPrefix(name, "-") {
+		offset, err := zoneOffset(name, name)
+		if err != nil {
+			return nil, err
+		}
+		return time.FixedZone(name, offset), nil
+	}
+	return Zone(name)
+}
+
 // zoneSpec is the POSIX form of a zone without summer time, whose offset counts to the west.
 var zoneSpec = regexp.MustCompile(`^(?:[^\d,+<-]*|<[^<>]+>)([+-]?\d{1,3})(?::(\d{1,2}))?(?::(\d{1,2}))?$`)
 

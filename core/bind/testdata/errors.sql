@@ -95,7 +95,7 @@ SELECT lower(made) /* 42883 at lower(made): function lower(smallint) does not ex
 SELECT lower() /* 42883 at lower(): function lower() does not exist | there is lower(text) */ FROM registry.objects
 SELECT lower(title, kind) /* 42883 at lower(title, kind): function lower(text, text) does not exist | there is lower(text) */ FROM registry.objects
 SELECT lowr(title) /* 42883 at lowr(title): no function is called "lowr" | did you mean lower? */ FROM registry.objects
-SELECT substring(title, 'x', 'y', 'z') /* 42883 at substring(title, 'x', 'y', 'z'): function substring(text, unknown, unknown, unknown) does not exist | there is substring(text, text) and substring(text, text, text) and substring(text, integer) and substring(text, integer, integer) */ FROM registry.objects
+SELECT substring(title, 'x', 'y', 'z') /* 42883 at substring(title, 'x', 'y', 'z'): function substring(text, unknown, unknown, unknown) does not exist | there is substring(text, text) and substring(text, text, text) and substring(text, integer) and substring(text, integer, integer) and … */ FROM registry.objects
 SELECT round(title) /* 42883 at round(title): function round(text) does not exist | there is round(numeric) and round(numeric, integer) and round(double precision) */ FROM registry.objects
 SELECT CAST(title AS colour) /* 42704 at CAST(title AS colour): type "colour" is not supported yet | there is boolean, smallint, integer, bigint, numeric, double precision, text, date, timestamp, timestamptz, interval, real, char, time, uuid, bytea, json, jsonb */ FROM registry.objects
 SELECT CAST(acquired_on AS integer) /* 42846 at CAST(acquired_on AS integer): cannot cast type date to integer */ FROM registry.objects
