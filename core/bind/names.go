@@ -84,6 +84,9 @@ func (x *exprBinder) column(c *syntax.Column) plan.Expr {
 	if !relationSeen {
 		b.fail(c.Span, b.unknownRelation(table, x.scope))
 	}
+	if r := x.relationNamed(c.Parts); r != nil {
+		b.fail(c.Span, value.Errorf(value.CodeUnsupported, "the row of %s is no value here", r.name).WithHint("name a column of it, or write to_json(%s)", r.name))
+	}
 	dotted := strings.Join(c.Parts, ".")
 	err := value.Errorf(value.CodeUndefinedColumn, "no column is called %q", dotted)
 	if near := catalog.Nearest(name, x.columnNames(table)); near != "" {

@@ -385,7 +385,7 @@ func (d Decimal) Fit(precision, scale int) (Decimal, error) {
 // Int64 rounds d to an integer.
 func (d Decimal) Int64() (int64, error) {
 	if d.Special() {
-		return 0, d.noInteger(Int8)
+		return 0, d.noInteger()
 	}
 	r, err := d.Round(0)
 	if err != nil {

@@ -109,10 +109,10 @@ func parseSpecial(s string) (Decimal, bool) {
 }
 
 // noInteger says why NaN and the infinities are no integers.
-func (d Decimal) noInteger(kind Kind) error {
+func (d Decimal) noInteger() error {
 	name := "infinity"
 	if d.IsNaN() {
 		name = "NaN"
 	}
-	return Errorf(CodeUnsupported, "cannot convert %s to %s", name, kind)
+	return Errorf(CodeUnsupported, "cannot convert %s to an integer", name)
 }

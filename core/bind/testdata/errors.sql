@@ -120,3 +120,18 @@ SELECT kind FROM registry.objects WHERE made > ALL (SELECT name FROM registry.ma
 SELECT kind FROM registry.objects WHERE kind LIKE 5 /* 42883 at kind LIKE 5: operator does not exist: text LIKE integer | cast one side to the type of the other */
 SELECT DISTINCT ON (1, 2 /* 42P10 at 2: position 2 is not in the select list */) kind FROM registry.objects
 SELECT 1 AS a INTERSECT SELECT 'x' /* 22P02 at SELECT 'x': invalid input syntax for type integer: "x" */
+SELECT make_date(2024, 2, dayy => 3 /* 42883 at 3: function make_date has no parameter "dayy" | there is year, month, day */)
+SELECT make_date(year => 2024, 2 /* 42601 at 2: positional argument cannot follow named argument */, 3)
+SELECT make_date(2024, year => 2 /* 42601 at 2: argument name "year" used more than once */, day => 3)
+SELECT make_date(year => 2024) /* 42883 at make_date(year => 2024): make_date takes month too */
+SELECT lower(x => 'a') /* 0A000 at lower(x => 'a'): arguments of lower are not given by name | give them in their order */
+SELECT * FROM json_to_recordset('[]') AS t(a integer /* 0A000 at integer: an array among defined columns is not supported | define it as jsonb, and take it apart */[])
+SELECT * FROM json_to_recordset('[]') AS t(a varchar(3) /* 0A000 at varchar(3): a length of a defined column is not supported | define it as text, and cast it */)
+SELECT * FROM json_to_recordset('[]', 1) /* 42883 at json_to_recordset('[]', 1): json_to_recordset takes one argument */ AS t(a integer)
+SELECT * FROM generate_series(1, 2) /* 42601 at generate_series(1, 2): a column definition list is only allowed for functions returning "record" | as json_to_recordset(…) AS t(a integer, b text) */ AS t(a integer)
+SELECT json_agg(q /* 0A000 at q: the row of q may be missing in an outer join, and no column tells | name the columns that are wanted, as json_build_object('a', q.a) */) FROM registry.objects o LEFT JOIN (SELECT 1 AS a) q ON true
+SELECT upper(o /* 0A000 at o: the row of o is no value here | name a column of it, or write to_json(o) */) FROM registry.objects o
+SELECT interval '1 fortnight' /* 22007 at interval '1 fortnight': invalid input syntax for type interval: "1 fortnight" | write it like '1 month 3 days 04:05:06' */ hour
+SELECT CAST(kind AS interval hour) /* 0A000 at CAST(kind AS interval hour): an interval is cut to fields where it is a constant | use date_trunc */ FROM registry.objects
+SELECT date 'infinitely' /* 22007 at date 'infinitely': invalid input syntax for type date: "infinitely" | write dates as YYYY-MM-DD */
+SELECT timestamp '2024-01-01 12:00 Nowhere/Town' /* 22023 at timestamp '2024-01-01 12:00 Nowhere/Town': time zone "nowhere/town" not recognized */

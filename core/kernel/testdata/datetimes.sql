@@ -96,3 +96,30 @@ interval '1 month' / 4 /* interval 7 days 12:00:00 */
 (date '2024-01-01', date '2024-02-01') OVERLAPS (date '2024-01-31', date '2024-03-01') /* boolean true */
 isfinite(date '2024-01-01') /* boolean true */
 date_trunc('hour', interval '2 days 05:30') /* interval 2 days 05:00:00 */
+make_interval(days => 3, hours => 2) /* interval 3 days 02:00:00 */
+make_interval(1, weeks => 2, secs => 1.5) /* interval 1 year 14 days 00:00:01.5 */
+make_timestamptz(2024, 7, 1, 12, 0, 0, 'Europe/Berlin') /* timestamptz 2024-07-01 10:00:00+00 */
+make_timestamptz(2024, 7, 1, 12, 0, 0, '+3') /* timestamptz 2024-07-01 09:00:00+00 */
+make_timestamptz(2024, 7, 1, 12, 0, 0, 'nowhere') /* error 22023 time zone "nowhere" not recognized */
+date_trunc('day', timestamptz '2024-03-31 00:30:00+00', 'Europe/Berlin') /* timestamptz 2024-03-30 23:00:00+00 */
+date_trunc('hour', timestamptz '2024-10-27 00:45:00+00', 'Asia/Kolkata') /* timestamptz 2024-10-27 00:30:00+00 */
+timezone(interval '5:30', timestamptz '2024-07-01 12:00+00') /* timestamp 2024-07-01 17:30:00 */
+timezone(interval '1 day', timestamp '2024-07-01 12:00') /* error 22023 interval time zone "1 day" must not include months or days */
+timezone('CEST', timestamp '2024-07-01 12:00') /* timestamptz 2024-07-01 10:00:00+00 */
+timezone('utc+3', timestamp '2024-07-01 12:00') /* timestamptz 2024-07-01 15:00:00+00 */
+date(timestamp '2024-02-29 12:30') /* date 2024-02-29 */
+interval '3' hour /* interval 03:00:00 */
+interval '1-2' year to month /* interval 1 year 2 mons */
+interval '1 12:30:15' day to minute /* interval 1 day 12:30:00 */
+interval '5.6789' second(2) /* interval 00:00:05.68 */
+interval '1 year 2 months 3 days 04:05:06' month /* interval 1 year 2 mons */
+date 'Feb 29, 2024' /* date 2024-02-29 */
+timestamp '29-feb-2024 1:30 pm' /* timestamp 2024-02-29 13:30:00 */
+timestamptz '2024-07-01 12:00 America/New_York' /* timestamptz 2024-07-01 16:00:00+00 */
+time '04:05 PM' /* time 16:05:00 */
+date 'J2460370' /* date 2024-02-29 */
+timestamptz '20240701T120000+02' /* timestamptz 2024-07-01 10:00:00+00 */
+date '2024-02-30' /* error 22008 date/time field value out of range: "2024-02-30" */
+time '25:00' /* error 22008 date/time field value out of range: "25:00" */
+interval 'P1Y2M3DT4H' /* interval 1 year 2 mons 3 days 04:00:00 */
+interval '1.5 years ago' /* interval -1 years -6 mons */

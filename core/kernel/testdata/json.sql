@@ -68,3 +68,20 @@ to_jsonb(1.50) /* jsonb 1.50 */
 to_json('a"b') /* error 42883 function to_json(unknown) does not exist */
 to_jsonb(timestamp '2024-01-02 03:04:05') /* jsonb "2024-01-02T03:04:05" */
 CAST('{"a":1}' AS json) /* json {"a":1} */
+json_object('{a, 1, b, null}') /* json {"a" : "1", "b" : null} */
+json_object('{a, 1, b}') /* error 2202E array must have even number of elements */
+jsonb_object('{a, b}', '{1, 2}') /* jsonb {"a": "1", "b": "2"} */
+jsonb_object('{a, b}', '{1}') /* error 2202E mismatched array dimensions */
+json_object('{a, null}', '{1, 2}') /* error 22004 null value not allowed for object key */
+('{"a": {"b": [7, 8]}}'::jsonb)['a']['b'][1] /* jsonb 8 */
+('{"a": {"b": [7, 8]}}'::jsonb)['x']['b'] /* jsonb null */
+('[1, 2]'::jsonb)[-1] /* jsonb 2 */
+('1.5'::jsonb)::integer /* integer 2 */
+('1.5'::jsonb)::numeric /* numeric 1.5 */
+('true'::jsonb)::boolean /* boolean true */
+('"x"'::jsonb)::boolean /* error 22023 cannot cast jsonb string to type boolean */
+('null'::jsonb)::integer /* error 22023 cannot cast jsonb null to type integer */
+('70000'::jsonb)::smallint /* error 22003 smallint out of range */
+to_json(ROW(1, 'a', NULL)) /* json {"f1":1,"f2":"a","f3":null} */
+to_jsonb(ROW(1, ROW(true, 2.50))) /* jsonb {"f1": 1, "f2": {"f1": true, "f2": 2.50}} */
+row_to_json(ROW()) /* json {} */
