@@ -239,6 +239,11 @@ SELECT sum(x) AS s, avg(x) AS a, max(x) AS m, min(x) AS l, stddev(x) AS d FROM (
 SELECT avg(x) AS a, sum(x) AS s FROM (VALUES (90000000000000000000000000000000000000::numeric), (90000000000000000000000000000000000000), (-90000000000000000000000000000000000000)) t(x)
 SELECT 'NaN'::numeric::integer
 SELECT 'Infinity'::numeric(10, 2)
+SELECT rank(2) WITHIN GROUP (ORDER BY a) AS r, dense_rank(2) WITHIN GROUP (ORDER BY a) AS d, percent_rank(2) WITHIN GROUP (ORDER BY a) AS p, cume_dist(2) WITHIN GROUP (ORDER BY a) AS c FROM (VALUES (1), (1), (2), (3), (NULL)) t(a)
+SELECT rank(NULL::integer) WITHIN GROUP (ORDER BY a DESC) AS r, dense_rank(0) WITHIN GROUP (ORDER BY a DESC) AS d, cume_dist(NULL::integer) WITHIN GROUP (ORDER BY a NULLS FIRST) AS c, percent_rank(1) WITHIN GROUP (ORDER BY a) FILTER (WHERE a > 5) AS p FROM (VALUES (1), (1), (2), (3), (NULL)) t(a)
+SELECT k, rank(2, 'b') WITHIN GROUP (ORDER BY a, s DESC) AS r, cume_dist(2, 'b') WITHIN GROUP (ORDER BY a, s DESC) AS c FROM (VALUES ('x', 1, 'a'), ('x', 2, 'c'), ('x', 2, 'b'), ('y', 2, NULL), ('y', 3, 'a')) t(k, a, s) GROUP BY k
+SELECT o.kind, rank(500) WITHIN GROUP (ORDER BY o.value_estimate DESC NULLS LAST) AS r FROM registry.objects o GROUP BY o.kind
+SELECT rank(1, 2) WITHIN GROUP (ORDER BY a) FROM (VALUES (1)) t(a)
 SELECT date 'today' - current_date AS z, CAST('tomorrow' AS date) - CAST('yesterday' AS date) AS d
 SELECT title FROM registry.objects ORDER BY value_estimate DESC NULLS LAST, object_id LIMIT 5
 `), "\n")

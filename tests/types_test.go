@@ -225,8 +225,8 @@ func TestNumericsComeOffTheWire(t *testing.T) {
 
 // Values that cannot be carried are errors that name the column, and say why.
 func TestWhatCannotBeCarriedIsAnError(t *testing.T) {
-	a := typeWorld(t, []string{"CREATE TABLE t (id int, n numeric, d date, ts timestamptz)", "INSERT INTO t VALUES (1, 'NaN', NULL, NULL), (2, 1e50, NULL, NULL), (3, NULL, 'infinity', NULL), (4, NULL, NULL, '20000-01-01'), (5, 1, '2024-01-01', NULL)"}, nil)
-	for id, want := range map[int]string{1: "column n", 2: "column n", 3: "column d", 4: "column ts", 5: ""} {
+	a := typeWorld(t, []string{"CREATE TABLE t (id int, n numeric, d date, ts timestamptz)", "INSERT INTO t VALUES (1, 'NaN', NULL, NULL), (2, 1e50, NULL, NULL), (3, NULL, 'infinity', NULL), (4, NULL, NULL, '20000-01-01'), (5, 1, '2024-01-01', NULL), (6, 1, NULL, '294276-06-01'), (7, 'Infinity', '4714-11-24 BC', '-infinity')"}, nil)
+	for id, want := range map[int]string{1: "", 2: "column n", 3: "", 4: "", 5: "", 6: "column ts", 7: ""} {
 		o, _ := ours(context.Background(), a, fmt.Sprintf("SELECT n, d, ts FROM pg.t WHERE id = %d", id), false)
 		if (o.err == nil) != (want == "") || o.err != nil && !strings.Contains(o.err.Error(), want) {
 			t.Errorf("row %d: %v %v", id, o.rows, o.err)

@@ -40,6 +40,9 @@ func (a *aggregation) add(b *binder, agg plan.Agg, t value.Type) *plan.Col {
 func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 	b := x.b
 	f = x.countRows(b.arranged(f))
+	if f.WithinGroup && hypothetical[f.Name] {
+		return plan.WithOrigin(x.bind(b.placeAmong(f)), org)
+	}
 	if f.Over != nil {
 		return x.windowCall(f, org)
 	}

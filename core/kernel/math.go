@@ -105,7 +105,7 @@ func logDecimal(base, d value.Decimal) (value.Decimal, error) {
 	case base.Special():
 		return value.Decimal{}, nil
 	case d.Special():
-		return value.InfiniteDecimal(base.Cmp(value.DecimalFromInt(1)) > 0), nil
+		return d, nil
 	}
 	var n, m, out apd.Decimal
 	if _, err := wide.Ln(&n, toAPD(d)); err != nil {

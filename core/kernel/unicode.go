@@ -25,12 +25,12 @@ func unescaped(s string) (string, error) {
 	var out strings.Builder
 	high := rune(0)
 	bad := func() (string, error) {
-		return "", value.Errorf("22025", "invalid Unicode escape").WithHint(`Unicode escapes are \XXXX, \+XXXXXX, \uXXXX, or \UXXXXXXXX`)
+		return "", value.Errorf(value.CodeSyntax, "invalid Unicode escape").WithHint(`Unicode escapes are \XXXX, \+XXXXXX, \uXXXX, or \UXXXXXXXX`)
 	}
 	for i := 0; i < len(s); {
 		if s[i] != '\\' {
 			if high != 0 {
-				return "", value.Errorf("42601", "invalid Unicode surrogate pair")
+				return "", value.Errorf(value.CodeSyntax, "invalid Unicode surrogate pair")
 			}
 			_, size := utf8.DecodeRuneInString(s[i:])
 			out.WriteString(s[i : i+size])
@@ -39,7 +39,7 @@ func unescaped(s string) (string, error) {
 		}
 		if strings.HasPrefix(s[i:], `\\`) {
 			if high != 0 {
-				return "", value.Errorf("42601", "invalid Unicode surrogate pair")
+				return "", value.Errorf(value.CodeSyntax, "invalid Unicode surrogate pair")
 			}
 			out.WriteByte('\\')
 			i += 2
@@ -71,19 +71,19 @@ func unescaped(s string) (string, error) {
 		case high != 0:
 			c = utf16.DecodeRune(high, c)
 			if c == utf8.RuneError {
-				return "", value.Errorf("42601", "invalid Unicode surrogate pair")
+				return "", value.Errorf(value.CodeSyntax, "invalid Unicode surrogate pair")
 			}
 			high = 0
 		case utf16.IsSurrogate(c) && c < 0xDC00:
 			high = c
 			continue
 		case utf16.IsSurrogate(c):
-			return "", value.Errorf("42601", "invalid Unicode surrogate pair")
+			return "", value.Errorf(value.CodeSyntax, "invalid Unicode surrogate pair")
 		}
 		out.WriteRune(c)
 	}
 	if high != 0 {
-		return "", value.Errorf("42601", "invalid Unicode surrogate pair")
+		return "", value.Errorf(value.CodeSyntax, "invalid Unicode surrogate pair")
 	}
 	return out.String(), nil
 }

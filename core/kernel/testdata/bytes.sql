@@ -44,4 +44,4 @@ is_normalized('e', 'x') /* error 22023 invalid normalization form: x */
 unistr('d\0061t\+000061 \u0041 \\') /* text data A \ */
 unistr('\d83d\de00') /* text 😀 */
 unistr('\d83d') /* error 42601 invalid Unicode surrogate pair */
-unistr('\00') /* error 22025 invalid Unicode escape */
+unistr('\00') /* error 42601 invalid Unicode escape */

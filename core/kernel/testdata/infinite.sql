@@ -78,7 +78,7 @@ exp('-Infinity'::numeric) /* numeric 0 */
 ln('Infinity'::numeric) /* numeric Infinity */
 ln('-Infinity'::numeric) /* error 2201E cannot take logarithm of a negative number */
 log('Infinity'::numeric, 10) /* numeric 0 */
-log(0.5, 'Infinity'::numeric) /* numeric -Infinity */
+log(0.5, 'Infinity'::numeric) /* numeric Infinity */
 log('NaN'::numeric, 0) /* numeric NaN */
 power('Infinity'::numeric, -1) /* numeric 0 */
 power('-Infinity'::numeric, 3) /* numeric -Infinity */
