@@ -242,7 +242,7 @@ func writeArrow(w io.Writer, format string, run *exec.Run) error {
 // allFinite fails for an infinite date or timestamp: these formats have none, and would give
 // the number that stands for it as a date.
 func allFinite(c plan.Column, a arrow.Array) error {
-	infinite := func(i int) bool { return false }
+	var infinite func(i int) bool
 	switch a := a.(type) {
 	case *array.Date32:
 		infinite = func(i int) bool { return !value.FiniteDay(int32(a.Value(i))) }

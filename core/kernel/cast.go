@@ -140,7 +140,7 @@ func addCasts(r *registry) {
 	for _, k := range []value.Kind{ts, tz} {
 		defCast(r, k, tm, func(x stamp) (clock, error) {
 			if !value.Finite(int64(x)) {
-				return 0, noValue
+				return 0, errNoValue
 			}
 			return clock(int64(x) - startOf(date(value.DayOf(int64(x))))), nil
 		})

@@ -395,7 +395,7 @@ func addMath(r *registry) {
 	scaleOf := func(of func(d dec) dec) func(d dec) (int32, error) {
 		return func(d dec) (int32, error) {
 			if d.Special() {
-				return 0, noValue
+				return 0, errNoValue
 			}
 			return int32(of(d).Scale), nil
 		}

@@ -289,7 +289,7 @@ func Names() []string {
 	return names
 }
 
-// def1, def2 and def3 define strict functions from plain Go ones; an error noValue
+// def1, def2 and def3 define strict functions from plain Go ones; an error errNoValue
 // is NULL.
 func def1[A, R any](r *registry, name string, a, res value.Kind, f func(A) (R, error)) {
 	define(r, &Func{Name: name, Args: []value.Kind{a}, Result: res, Strict: true,
@@ -302,7 +302,7 @@ func def1[A, R any](r *registry, name string, a, res value.Kind, f func(A) (R, e
 				}
 				v, err := f(x.at(i))
 				switch {
-				case err == noValue:
+				case err == errNoValue:
 					out.AppendNull()
 				case err != nil:
 					return nil, err
@@ -325,7 +325,7 @@ func def2[A, B, R any](r *registry, name string, a, b, res value.Kind, f func(A,
 				}
 				v, err := f(x.at(i), y.at(i))
 				switch {
-				case err == noValue:
+				case err == errNoValue:
 					out.AppendNull()
 				case err != nil:
 					return nil, err
@@ -348,7 +348,7 @@ func def3[A, B, C, R any](r *registry, name string, a, b, c, res value.Kind, f f
 				}
 				v, err := f(x.at(i), y.at(i), z.at(i))
 				switch {
-				case err == noValue:
+				case err == errNoValue:
 					out.AppendNull()
 				case err != nil:
 					return nil, err

@@ -39,8 +39,8 @@ func plusSpan(d date, s value.Span) (int64, error) {
 	return s.AddTo(us)
 }
 
-// noValue is given for a result that is NULL though no argument is.
-var noValue = errors.New("no value")
+// errNoValue is given for a result that is NULL though no argument is.
+var errNoValue = errors.New("no value")
 
 // extract returns a field of a day and a time in it as PostgreSQL's extract does.
 // kind tells a date, which has no time of day, from a timestamp.
@@ -146,7 +146,7 @@ func extractInfinite(field string, plus bool, kind value.Kind) (value.Decimal, e
 	if _, err := extract(field, 0, 0, kind); err != nil {
 		return value.Decimal{}, err
 	}
-	return value.Decimal{}, noValue
+	return value.Decimal{}, errNoValue
 }
 
 // withoutZero is a year as it is counted: the one before the year 1 is -1.
