@@ -121,6 +121,7 @@ fuzz: debs
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/syntax
 	go test -run '^$$' -fuzz FuzzForm -fuzztime 60s ./core/form
 	go test -run '^$$' -fuzz FuzzCompile -fuzztime 60s ./core/regex
+	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/jsonpath
 	go test -run '^$$' -fuzz FuzzDecimal -fuzztime 60s ./core/value
 	go test -run '^$$' -fuzz FuzzPlanning -fuzztime 60s ./connect/verdicts
 	go test -run '^$$' -fuzz FuzzScanner -fuzztime 60s ./connect/files

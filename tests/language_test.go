@@ -217,6 +217,20 @@ SELECT ('"a"'::jsonb)::integer
 SELECT ('1'::jsonb)::boolean
 SELECT ('70000'::jsonb)::smallint
 SELECT make_interval(days => 3, hours => 2), make_interval(1, weeks => 2), make_interval(secs => 1.5), make_date(month => 2, day => 29, year => 2024)
+SELECT concat(VARIADIC ARRAY['a', NULL, 'b']), concat_ws('-', VARIADIC ARRAY[1, NULL, 2]), format('%s of %s', VARIADIC ARRAY['one', 'two']), num_nulls(VARIADIC ARRAY[1, NULL]), num_nonnulls(VARIADIC ARRAY[1, NULL])
+SELECT json_build_array(VARIADIC ARRAY[1, 2]), jsonb_build_object(VARIADIC ARRAY['a', '1', 'b', NULL]), jsonb_extract_path_text('{"a": {"b": 5}}', VARIADIC ARRAY['a', 'b']), concat(VARIADIC NULL::text[]) IS NULL
+SELECT lower(VARIADIC ARRAY['a'])
+SELECT concat(VARIADIC 'a')
+SELECT jsonb_build_object(VARIADIC ARRAY['a', '1', 'b'])
+SELECT object_id, t FROM registry.objects o, LATERAL jsonb_path_query(to_jsonb(o), '$.title') AS t WHERE object_id < 40
+SELECT object_id FROM registry.objects o WHERE jsonb_path_exists(to_jsonb(o), '$ ? (@.object_id < 20 && @.title starts with "B")')
+SELECT jsonb_path_query_array('[1, 2, 3]', '$[*] ? (@ > $low)', vars => '{"low": 1}'), '{"a": 1}'::jsonb @? '$.a', '{"a": 1}'::jsonb @@ '$.a > 1', jsonb_path_query('[1, 2]', '$[*]')
+SELECT jsonb_path_exists(NULL, '$.a[')
+SELECT CAST('  lax $.a . b[ 1 to last ] ?(@>1)' AS jsonpath), '$'::jsonpath
+SELECT (DATE '2024-01-01', INTERVAL '10 days') OVERLAPS (DATE '2024-01-05', DATE '2024-02-01'), (TIME '10:00', INTERVAL '1 hour') OVERLAPS (TIME '11:00', TIME '12:00'), (TIMESTAMP '2024-01-01', NULL::interval) OVERLAPS (TIMESTAMP '2024-01-01', INTERVAL '1 day')
+SELECT title ~~ 'B%', title !~~ 'B%', title ~~* 'b%', title ~<~ 'C', title ~~ ANY (ARRAY['A%', 'B%']) FROM registry.objects WHERE object_id < 60
+SELECT parse_ident('"Some".name'), parse_ident(' a . b c', strict => false), pg_size_pretty(123456789::bigint), pg_size_bytes('1.5 GB'), "timestamp"(DATE '2024-02-29', TIME '10:00'), array_fill(0, ARRAY[3]), width_bucket('b'::text, ARRAY['a', 'c'])
+SELECT jsonb_set_lax('{"a": 1}', '{a}', NULL, null_value_treatment => 'delete_key'), jsonb_set_lax('{"a": 1}', '{a}', NULL)
 SELECT jsonb_set(jsonb_in => '{"a": 1}', path => '{b}', replacement => '2'), make_timestamptz(2024, 7, 1, 12, 0, 0, timezone => 'Europe/Berlin')
 SELECT make_date(2024, 2, dayy => 3)
 SELECT make_date(year => 2024, 2, 3)

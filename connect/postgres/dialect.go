@@ -8,6 +8,7 @@ import (
 	"rovik/connect/sqldb"
 	"rovik/core/catalog"
 	"rovik/core/fold"
+	"rovik/core/jsonpath"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -212,7 +213,7 @@ func calls() map[string]sqldb.Rule {
 		"length", "char_length", "character_length", "octet_length", "btrim", "ltrim", "rtrim", "substring", "substr",
 		"left", "right", "replace", "strpos", "starts_with", "lpad", "rpad", "split_part", "repeat", "reverse", "ascii",
 		"concat", "make_date", "date", "sha224", "sha256", "sha384", "sha512", "bit_count", "get_byte", "set_byte", "get_bit", "set_bit",
-		"array_dims", "array_position", "array_positions", "array_remove", "array_replace", "json_object", "jsonb_object", "unistr",
+		"array_dims", "array_position", "array_positions", "array_remove", "array_replace", "json_object", "jsonb_object", "unistr", "jsonb_set_lax", "parse_ident", "pg_size_pretty", "pg_size_bytes",
 	} {
 		rules[name] = sqldb.Rule{Write: sqldb.Call(name)}
 	}
@@ -221,6 +222,16 @@ func calls() map[string]sqldb.Rule {
 			rule.Judge = exactly
 			rules[name] = rule
 		}
+	}
+	for name, pattern := range map[string]string{"@?": "(%1 @? CAST(%2 AS jsonpath))", "@@": "(%1 @@ CAST(%2 AS jsonpath))"} {
+		rules[name] = sqldb.Rule{Judge: plainPath, Write: sqldb.Template(pattern)}
+	}
+	for _, name := range []string{"jsonb_path_exists", "jsonb_path_match", "jsonb_path_query_array", "jsonb_path_query_first"} {
+		rules[name] = sqldb.Rule{Judge: plainPath, Write: func(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
+			args := p.Exprs(plan.Children(e))
+			args[1] = sqldb.Text("CAST(").Add(args[1], sqldb.Text(" AS jsonpath)"))
+			return sqldb.Text(name+"(").Add(sqldb.Join(args, ", "), sqldb.Text(")"))
+		}}
 	}
 	rules["char output"] = sqldb.Rule{Write: sqldb.Bare}
 	rules["position"] = sqldb.Rule{Write: func(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
@@ -259,6 +270,16 @@ func exactly(_ *sqldb.Source, c *plan.Call) *fold.Reason {
 		return nil
 	}
 	return sqldb.Reasonf("function-differs", "Cast to numeric, whose digits are the same everywhere.", "The last digit of %s() of doubles depends on the library that PostgreSQL was built with.", c.Op)
+}
+
+// plainPath judges functions of a path: one that computes may pass the digits that numbers have here.
+func plainPath(_ *sqldb.Source, c *plan.Call) *fold.Reason {
+	if v, ok := sqldb.Const(c.Args[1]); ok && !v.IsNull {
+		if path, err := jsonpath.Parse(v.Str); err == nil && path.Plain() {
+			return nil
+		}
+	}
+	return sqldb.Reasonf("pattern-not-constant", "Write the path as a constant, without arithmetic and methods.", "The path of %s is not a constant that only goes along the document and compares.", c.Op)
 }
 
 func constantPattern(_ *sqldb.Source, c *plan.Call) *fold.Reason {

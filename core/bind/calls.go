@@ -43,6 +43,12 @@ func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 	if f.WithinGroup && hypothetical[f.Name] {
 		return plan.WithOrigin(x.bind(b.placeAmong(f)), org)
 	}
+	if f.Variadic && f.Over == nil && !kernel.IsAggregate(f.Name) && !kernel.IsSetFunction(f.Name) {
+		return x.variadic(f, org)
+	}
+	if f.Name == "overlaps" && len(f.Args) == 4 {
+		return x.overlaps(f, org)
+	}
 	if f.Over != nil {
 		return x.windowCall(f, org)
 	}
@@ -163,12 +169,28 @@ func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 		}
 		return &plan.Call{Op: f.Name, Args: args, Typ: value.Of(value.Text), Org: org}
 	}
+	if why := function.Refused(f.Name, nil); why != "" {
+		b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "the function %s is not here", f.Name).WithHint("%s", why))
+	}
+	args := x.bindArgs(f)
+	if kind, isType := value.KindNamed(f.Name); isType && len(args) == 1 && (args[0].Type().Kind == value.Null || kernel.CanCast(args[0].Type().Kind, kind)) {
+		return x.castTo(args[0], value.Of(kind), f.Span) // a type's name as that of a function
+	}
 	if near := catalog.Nearest(f.Name, kernel.Names()); near != "" && near != f.Name && !slices.Contains(kernel.Names(), f.Name) {
 		b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "no function is called %q", f.Name).WithHint("did you mean %s?", near))
 	}
-	args := x.bindArgs(f)
-	if kind, isType := value.KindNamed(f.Name); isType && len(args) == 1 && !slices.Contains(kernel.Names(), f.Name) && (args[0].Type().Kind == value.Null || kernel.CanCast(args[0].Type().Kind, kind)) {
-		return x.castTo(args[0], value.Of(kind), f.Span) // a type's name as that of a function
+	b.checkPath(f.Name, args, f.Args)
+	return x.call(f.Name, args, f.Args, org, f.Span)
+}
+
+// overlaps binds (a, b) OVERLAPS (c, d). An interval in the second place of a pair is that long
+// from the first on.
+func (x *exprBinder) overlaps(f *syntax.Func, org plan.Origin) plan.Expr {
+	args := x.bindAll(f.Args)
+	for i := 1; i < 4; i += 2 {
+		if args[i].Type().Kind == value.Interval {
+			args[i] = x.call("+", args[i-1:i+1:i+1], f.Args[i-1:i+1], org, f.Span)
+		}
 	}
 	return x.call(f.Name, args, f.Args, org, f.Span)
 }

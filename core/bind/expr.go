@@ -216,6 +216,12 @@ func (x *exprBinder) unifyAt(args []plan.Expr, parts []syntax.Expr, what string,
 func (x *exprBinder) cast(e *syntax.Cast, org plan.Origin) plan.Expr {
 	b := x.b
 	kind, ok := value.KindNamed(e.Type)
+	if e.Type == "char" { // with quotation marks; without them the parser says bpchar
+		b.fail(e.Span, value.Errorf("42704", `the type "char" of PostgreSQL's own catalogue is not here`).WithHint("cast to char(1) or text"))
+	}
+	if e.Type == "jsonpath" && !e.Array {
+		return x.call("cast jsonpath", []plan.Expr{b.settle(x.bind(e.Expr))}, []syntax.Expr{e.Expr}, org, e.Span)
+	}
 	if !ok {
 		err := value.Errorf("42704", "type %q is not supported yet", e.Type)
 		var names []string

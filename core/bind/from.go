@@ -326,7 +326,9 @@ func (x *exprBinder) rowsOf(f syntax.Expr) plan.SetCall {
 // setCall binds a call of a set-returning function.
 func (x *exprBinder) setCall(f *syntax.Func) plan.SetCall {
 	b := x.b
-	args := x.bindAll(f.Args)
+	f = b.arranged(f)
+	args := x.bindAll(pathText(f.Name, f.Args))
+	b.checkPath(f.Name, args, f.Args)
 	kinds := make([]value.Kind, len(args))
 	for i, a := range args {
 		kinds[i] = a.Type().Kind

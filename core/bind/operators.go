@@ -17,6 +17,11 @@ func (x *exprBinder) op(e *syntax.Op, org plan.Origin) plan.Expr {
 	if out, ok := x.rowOp(e, org); ok {
 		return out
 	}
+	if path := pathText(e.Name, e.Args); takesPath(e.Name, len(e.Args)) {
+		args := x.bindAll(path)
+		b.checkPath(e.Name, args, e.Args)
+		return x.call(e.Name, args, e.Args, org, e.Span)
+	}
 	args := x.operands(e)
 	boolean := value.Of(value.Bool)
 	if e.Quantifier != function.One {

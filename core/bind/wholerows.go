@@ -20,7 +20,7 @@ var takesRows = map[string]value.Kind{
 func (x *exprBinder) bindArgs(f *syntax.Func) []plan.Expr {
 	kind, takes := takesRows[f.Name]
 	out := make([]plan.Expr, len(f.Args))
-	for i, a := range f.Args {
+	for i, a := range pathText(f.Name, f.Args) {
 		if takes {
 			if e := x.rowAsJSON(a, kind); e != nil {
 				out[i] = e
@@ -199,8 +199,9 @@ func (b *binder) arranged(f *syntax.Func) *syntax.Func {
 			b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "%s takes %s too", f.Name, p.Name))
 		case "true", "false":
 			lit.Kind = syntax.LiteralBool
-		case "UTC":
-			lit.Kind = syntax.LiteralText
+		}
+		if text, is := strings.CutPrefix(p.Default, "'"); is {
+			lit.Kind, lit.Text = syntax.LiteralText, text
 		}
 		out.Args[i] = lit
 	}

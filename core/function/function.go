@@ -96,7 +96,7 @@ var quantified = []string{"=", "<>", "<", "<=", ">", ">=", "like", "ilike", "~",
 // written are the operators, by how they are written.
 var written = map[Written][]string{
 	Infix: {"and", "or", "+", "-", "*", "/", "%", "^", "||", "=", "<>", "<", "<=", ">", ">=", "like", "ilike", "similar to", "~", "~*", "^@", "&", "|", "#", "<<", ">>",
-		"->", "->>", "#>", "#>>", "@>", "<@", "&&", "?", "?|", "?&", "#-", "overlaps", "loosely ="},
+		"->", "->>", "#>", "#>>", "@>", "<@", "&&", "?", "?|", "?&", "#-", "@?", "@@", "overlaps", "loosely ="},
 	Prefix: {"not", "neg", "bitnot"},
 	Own:    {"in", "array element", "array slice"},
 }
@@ -112,12 +112,12 @@ var (
 		"rtrim", "scale", "sha256", "sha512", "sign", "starts_with", "strpos", "to_hex", "to_json", "to_jsonb", "translate", "trim_scale", "upper", "|",
 	}
 	strict = []string{
-		"record of json", "record of jsonb", "acosd", "asind", "atan2d", "atand", "cosd", "cotd", "get_bit", "is_normalized", "json_object", "jsonb_object", "normalize", "set_bit", "set_byte", "sind", "tand", "unistr",
+		"json_build_array of array", "json_build_object of array", "jsonb_build_array of array", "jsonb_build_object of array", "record of json", "record of jsonb", "acosd", "asind", "atan2d", "atand", "cosd", "cotd", "get_bit", "is_normalized", "json_object", "jsonb_object", "normalize", "set_bit", "set_byte", "sind", "tand", "unistr",
 		"#-", "%", "*", "+", "-", "/", "^", "abs", "acos", "acosh", "age", "asin", "asinh", "atan", "atan2", "atanh", "cast bigint", "cast boolean",
 		"cast bytea", "cast char", "cast date", "cast double precision", "cast integer", "cast interval", "cast json", "cast jsonb", "cast numeric",
 		"cast real", "cast smallint", "cast text", "cast time", "cast timestamp", "cast timestamptz", "cast uuid", "cbrt", "chr", "convert_from",
 		"convert_to", "cos", "cosh", "cot", "date_bin", "date_part", "date_trunc", "decode", "degrees", "div", "encode", "exp", "extract", "factorial",
-		"gcd", "get_byte", "ilike", "json_array_length", "jsonb_array_length", "jsonb_insert", "jsonb_set", "justify_days", "justify_hours",
+		"gcd", "get_byte", "ilike", "json_array_length", "jsonb_array_length", "jsonb_insert", "jsonb_set", "@?", "@@", "cast jsonpath", "jsonb_path_exists", "jsonb_path_match", "jsonb_path_query_array", "jsonb_path_query_first", "jsonb_path_exists_tz", "jsonb_path_match_tz", "jsonb_path_query_array_tz", "jsonb_path_query_first_tz", "parse_ident", "pg_size_bytes", "pg_size_pretty", "timestamp", "timestamptz", "justify_days", "justify_hours",
 		"justify_interval", "lcm", "like", "ln", "log", "log10", "lpad", "make_date", "make_interval", "make_time", "make_timestamp", "make_timestamptz",
 		"mod", "neg", "overlay", "pow", "power", "radians", "regexp_count", "regexp_instr", "regexp_like", "regexp_match", "regexp_replace",
 		"regexp_split_to_array", "regexp_substr", "repeat", "round", "rows of limit", "rows of offset", "rpad", "similar to", "sin", "sinh", "split_part",
@@ -130,6 +130,6 @@ var (
 		"num_nulls", "or", "overlaps", "quote_nullable", "string_to_array", "||",
 	}
 	neither = []string{
-		"array_position", "row to json", "row to jsonb", "format", "json_build_object", "jsonb_build_object",
+		"array_position", "array_fill", "jsonb_set_lax", "format of array", "row to json", "row to jsonb", "format", "json_build_object", "jsonb_build_object",
 	}
 )

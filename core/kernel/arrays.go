@@ -96,7 +96,7 @@ func concatLists(a, b []value.Value) value.Value {
 
 // positionFrom is array_position from a place on.
 func positionFrom(a []value.Value) (value.Value, error) {
-	if a[0].IsNull {
+	if a[0].IsNull || len(a[0].List) == 0 {
 		return nullValue(), nil
 	}
 	if a[2].IsNull {
@@ -108,6 +108,57 @@ func positionFrom(a []value.Value) (value.Value, error) {
 		}
 	}
 	return nullValue(), nil
+}
+
+// filled is array_fill: an array of one value.
+func filled(a []value.Value) (value.Value, error) {
+	for _, x := range a[1:] {
+		if x.IsNull {
+			return nullValue(), value.Errorf("22004", "dimension array or low bound array cannot be null")
+		}
+	}
+	size := a[1].List
+	if len(a) > 2 && len(a[2].List) != len(size) {
+		return nullValue(), value.Errorf("2202E", "the array of low bounds has %d elements, and that of dimensions %d", len(a[2].List), len(size))
+	}
+	switch {
+	case len(size) == 0:
+		return listValue([]value.Value{}), nil
+	case size[0].IsNull || len(a) > 2 && a[2].List[0].IsNull:
+		return nullValue(), value.Errorf("22004", "dimension values cannot be null")
+	case len(size) > 1:
+		return nullValue(), value.Errorf(value.CodeUnsupported, "only one-dimensional arrays are supported")
+	case len(a) > 2 && a[2].List[0].Int != 1:
+		return nullValue(), value.Errorf(value.CodeUnsupported, "only one-dimensional arrays that begin with 1 are supported")
+	case size[0].Int < 0 || size[0].Int > maxFill:
+		return nullValue(), value.Errorf("54000", "array size exceeds the maximum allowed (%d)", maxFill)
+	}
+	out := make([]value.Value, size[0].Int)
+	for i := range out {
+		out[i] = a[0]
+	}
+	return listValue(out), nil
+}
+
+// maxFill bounds the arrays that array_fill makes, as PostgreSQL does.
+const maxFill = 134217727
+
+// bucketAmong is width_bucket of an array of lower bounds: how many are not above x.
+func bucketAmong(a []value.Value) (value.Value, error) {
+	low, high := 0, len(a[1].List)
+	for _, x := range a[1].List {
+		if x.IsNull {
+			return nullValue(), value.Errorf("22004", "thresholds array must not contain NULLs")
+		}
+	}
+	for low < high {
+		if mid := (low + high) / 2; value.Compare(a[0], a[1].List[mid]) < 0 {
+			high = mid
+		} else {
+			low = mid + 1
+		}
+	}
+	return intValue(int64(low)), nil
 }
 
 func addArrays(r *registry) {
@@ -335,6 +386,27 @@ func addArrays(r *registry) {
 	}
 	define(r, boxed("string_to_array", []value.Kind{t, t}, value.ArrayOf(t), false, split))
 	define(r, boxed("string_to_array", []value.Kind{t, t, t}, value.ArrayOf(t), false, split))
+	r.polymorphic["array_fill"] = func(kinds []value.Kind) *Func {
+		ints := value.ArrayOf(i4)
+		if len(kinds) < 2 || len(kinds) > 3 || kinds[0].IsArray() || !fits(kinds[1:], []value.Kind{ints, ints}[:len(kinds)-1]) {
+			return nil
+		}
+		elem := kinds[0]
+		if elem == value.Null {
+			elem = t
+		}
+		return boxed("array_fill", []value.Kind{elem, ints, ints}[:len(kinds)], value.ArrayOf(elem), false, filled)
+	}
+	r.polymorphic["width_bucket"] = func(kinds []value.Kind) *Func {
+		if len(kinds) != 2 || !kinds[1].IsArray() {
+			return nil
+		}
+		k, ok := value.Common(kinds[0], kinds[1].Elem())
+		if !ok {
+			return nil
+		}
+		return boxed("width_bucket", []value.Kind{k, value.ArrayOf(k)}, i4, true, bucketAmong)
+	}
 	counted := func(nulls bool) func(kinds []value.Kind) *Func {
 		return func(kinds []value.Kind) *Func {
 			return boxed("num_nulls", kinds, i4, false, func(a []value.Value) (value.Value, error) {

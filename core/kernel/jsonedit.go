@@ -148,6 +148,49 @@ func addJSONEdits(r *registry) {
 	edit("jsonb_insert", func(v value.JSONValue, a []value.Value) (value.JSONValue, error) {
 		return set(v, a, jsonChange{create: true, after: a[3].Int != 0})
 	}, jb, texts, jb, b)
+	for n := 3; n <= 5; n++ {
+		lax := func(a []value.Value) (value.Value, error) {
+			if a[0].IsNull || a[1].IsNull || n > 3 && a[3].IsNull {
+				return nullValue(), nil
+			}
+			treatment := "use_json_null"
+			if n > 4 {
+				treatment = a[4].Str
+			}
+			at := jsonChange{replace: true, create: n == 3 || a[3].Truth()}
+			if a[2].IsNull || n > 4 && a[4].IsNull {
+				switch {
+				case n > 4 && a[4].IsNull:
+					treatment = ""
+				case treatment == "raise_exception":
+					return nullValue(), value.Errorf("22004", "JSON value must not be null")
+				case treatment == "return_target":
+					return a[0], nil
+				case treatment == "delete_key":
+					at = jsonChange{remove: true}
+				}
+				if !slices.Contains([]string{"use_json_null", "delete_key"}, treatment) {
+					return nullValue(), value.Errorf(value.CodeBadParameter, "null_value_treatment must be \"delete_key\", \"return_target\", \"use_json_null\", or \"raise_exception\"")
+				}
+				a = slices.Clone(a)
+				a[2].Str = "null"
+			}
+			v, err := value.DecodeJSON(a[0].Str)
+			if err != nil {
+				return nullValue(), err
+			}
+			if at.remove {
+				v, err = change(v, a[1].List, "delete", at)
+			} else {
+				v, err = set(v, a, at)
+			}
+			if err != nil {
+				return nullValue(), err
+			}
+			return jsonValue(v, jb), nil
+		}
+		define(r, boxed("jsonb_set_lax", []value.Kind{jb, texts, jb, b, t}[:n], jb, false, lax))
+	}
 	box(r, "jsonb_pretty", t, func(a []value.Value) (value.Value, error) {
 		v, err := value.DecodeJSON(a[0].Str)
 		var out strings.Builder

@@ -38,7 +38,7 @@ var registered = newRegistry()
 func newRegistry() *registry {
 	r := &registry{map[string][]*Func{}, map[string]func([]value.Kind) *Func{}, map[string]func([]value.Kind) *SetFunc{}, map[string]*aggregate{}, map[string]*windowFunc{}}
 	for _, add := range []func(*registry){addAggregates, addArrays, addCasts, addDegrees, addFormat, addJSON, addJSONEdits, addLike, addLimits, addMath, addNumbers,
-		addRegexes, addSets, addText, addTextFunctions, addTimeFunctions, addTimes, addUnicode, addBytes, addWindows} {
+		addRegexes, addSets, addText, addTextFunctions, addTimeFunctions, addTimes, addUnicode, addBytes, addWindows, addSizes, addIdentifiers, addSpread, addPaths} {
 		add(r)
 	}
 	return r

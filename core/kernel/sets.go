@@ -100,6 +100,11 @@ func series(kind value.Kind, next func(v, step value.Value) (value.Value, error)
 		if len(args) > 2 {
 			step = args[2]
 		}
+		for i, what := range []string{"start value", "stop value", "step size"}[:len(args)] {
+			if args[i].Kind == value.Numeric && args[i].Dec.Special() {
+				return nil, value.Errorf(value.CodeBadParameter, "%s cannot be %s", what, args[i].Dec)
+			}
+		}
 		direction := sign(step)
 		if direction == 0 {
 			return nil, value.Errorf(value.CodeBadParameter, "step size cannot equal zero")

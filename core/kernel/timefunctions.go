@@ -471,6 +471,9 @@ func addTimeFunctions(r *registry) {
 	def2(r, "-", tm, iv, tm, sure2(func(c clock, s value.Span) clock { return addClock(c, s.Neg()) }))
 	def2(r, "-", tm, tm, iv, sure2(func(a, b clock) value.Span { return value.Span{Micros: int64(a) - int64(b)} }))
 	def2(r, "+", d, tm, ts, func(a date, c clock) (stamp, error) { return toStamp(plusSpan(a, value.Span{Micros: int64(c)})) })
+	for name, k := range map[string]value.Kind{"timestamp": ts, "timestamptz": tz} {
+		def2(r, name, d, tm, k, func(a date, c clock) (stamp, error) { return toStamp(plusSpan(a, value.Span{Micros: int64(c)})) })
+	}
 	def2(r, "+", iv, d, ts, func(s value.Span, a date) (stamp, error) { return toStamp(plusSpan(a, s)) })
 	for _, k := range []value.Kind{ts, tz} {
 		def2(r, "+", iv, k, k, func(s value.Span, a stamp) (stamp, error) { return toStamp(s.AddTo(int64(a))) })

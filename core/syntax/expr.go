@@ -155,7 +155,10 @@ func (c *converter) literal(k *pg.A_Const) Expr {
 var comparisonNames = map[string]bool{"=": true, "<>": true, "<": true, "<=": true, ">": true, ">=": true}
 var operatorNames = map[string]bool{"+": true, "-": true, "*": true, "/": true, "%": true, "||": true, "^": true, "&": true, "|": true,
 	"#": true, "<<": true, ">>": true, "~": true, "~*": true, "!~": true, "!~*": true, "->": true, "->>": true, "#>": true, "#>>": true,
-	"@>": true, "<@": true, "&&": true, "^@": true, "?": true, "?|": true, "?&": true, "#-": true}
+	"@>": true, "<@": true, "&&": true, "^@": true, "?": true, "?|": true, "?&": true, "#-": true, "@?": true, "@@": true}
+// sameOperator are operators that are another's in other words: those of LIKE, and comparisons of
+// text by its bytes, as it is compared anyway.
+var sameOperator = map[string]string{"~~": "like", "!~~": "not like", "~~*": "ilike", "!~~*": "not ilike", "!=": "<>", "~<~": "<", "~<=~": "<=", "~>~": ">", "~>=~": ">="}
 var prefixNames = map[string]string{"-": "-", "~": "bitnot", "@": "abs", "|/": "sqrt", "||/": "cbrt"}
 
 func (c *converter) operator(x *pg.A_Expr) Expr {
@@ -168,9 +171,6 @@ func (c *converter) operator(x *pg.A_Expr) Expr {
 	switch x.Kind {
 	case pg.A_Expr_Kind_AEXPR_OP:
 		args = append(args, c.expr(x.Rexpr))
-		if name == "!=" {
-			name = "<>"
-		}
 		if len(args) == 1 {
 			if name == "+" {
 				return args[0]
@@ -185,8 +185,15 @@ func (c *converter) operator(x *pg.A_Expr) Expr {
 			if prefix != "-" {
 				return &Func{Span: c.cover(loc, args...), Name: prefix, Args: args}
 			}
+		} else if word, ok := sameOperator[name]; ok {
+			name = word
 		} else if !comparisonNames[name] && !operatorNames[name] {
-			c.unsupported(c.tokenAt(loc), "the operator %s", name)
+			at := c.tokenAt(loc)
+			err := value.Errorf(value.CodeUnsupported, "the operator %s is not supported yet", name).At("", at.Start, at.End)
+			if why := function.Refused(name, nil); why != "" {
+				err = err.WithHint("%s", why)
+			}
+			panic(err)
 		}
 		return &Op{Span: c.cover(loc, args...), Name: name, Args: args}
 	case pg.A_Expr_Kind_AEXPR_OP_ANY, pg.A_Expr_Kind_AEXPR_OP_ALL:
@@ -195,7 +202,7 @@ func (c *converter) operator(x *pg.A_Expr) Expr {
 		if x.Kind == pg.A_Expr_Kind_AEXPR_OP_ANY {
 			quantifier = function.Any
 		}
-		if word, ok := likeWords[name]; ok {
+		if word, ok := sameOperator[name]; ok {
 			name = word
 		}
 		return &Op{Span: c.cover(loc, args...), Name: name, Quantifier: quantifier, Args: args}
@@ -214,14 +221,13 @@ func (c *converter) operator(x *pg.A_Expr) Expr {
 		at := c.cover(loc, append(append([]Expr{}, args...), list...)...)
 		return &In{Span: at, Expr: args[0], List: list, Not: name == "<>"}
 	case pg.A_Expr_Kind_AEXPR_LIKE, pg.A_Expr_Kind_AEXPR_ILIKE:
-		op := map[string]string{"~~": "like", "!~~": "not like", "~~*": "ilike", "!~~*": "not ilike"}[name]
 		pattern := x.Rexpr
 		if f := pattern.GetFuncCall(); f != nil && f.Location == x.Location || f != nil && funcName(f) == "like_escape" {
 			args = append(args, c.exprs(f.Args)...)
 		} else {
 			args = append(args, c.expr(pattern))
 		}
-		return &Op{Span: c.cover(loc, args...), Name: op, Args: args}
+		return &Op{Span: c.cover(loc, args...), Name: sameOperator[name], Args: args}
 	case pg.A_Expr_Kind_AEXPR_BETWEEN, pg.A_Expr_Kind_AEXPR_NOT_BETWEEN, pg.A_Expr_Kind_AEXPR_BETWEEN_SYM, pg.A_Expr_Kind_AEXPR_NOT_BETWEEN_SYM:
 		bounds := c.exprs(x.Rexpr.GetList().GetItems())
 		symmetric := x.Kind == pg.A_Expr_Kind_AEXPR_BETWEEN_SYM || x.Kind == pg.A_Expr_Kind_AEXPR_NOT_BETWEEN_SYM
@@ -258,10 +264,7 @@ func funcName(f *pg.FuncCall) string { return f.Funcname[len(f.Funcname)-1].GetS
 func (c *converter) function(f *pg.FuncCall) Expr {
 	at := c.call(int(f.Location))
 	name := strings.ToLower(funcName(f))
-	if f.FuncVariadic {
-		c.unsupported(at, "VARIADIC")
-	}
-	fn := &Func{Span: at, Name: name, Star: f.AggStar, Distinct: f.AggDistinct, WithinGroup: f.AggWithinGroup}
+	fn := &Func{Span: at, Variadic: f.FuncVariadic, Name: name, Star: f.AggStar, Distinct: f.AggDistinct, WithinGroup: f.AggWithinGroup}
 	for _, a := range f.Args {
 		name := ""
 		if named := a.GetNamedArgExpr(); named != nil {
@@ -348,8 +351,6 @@ func (c *converter) caseExpr(x *pg.CaseExpr) Expr {
 	}
 	return out
 }
-
-var likeWords = map[string]string{"~~": "like", "~~*": "ilike", "!~~": "not like", "!~~*": "not ilike", "!=": "<>"}
 
 func (c *converter) subquery(x *pg.SubLink) Expr {
 	stmt := x.Subselect.GetSelectStmt()

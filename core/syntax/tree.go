@@ -201,6 +201,7 @@ type (
 	Func struct {
 		Span
 		Name        string
+		Variadic    bool // the last argument is an array of further ones
 		Args        []Expr
 		Names       []string // of the arguments, "" for one by its place; nil where none has a name
 		Star        bool
