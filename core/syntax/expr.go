@@ -156,6 +156,7 @@ var comparisonNames = map[string]bool{"=": true, "<>": true, "<": true, "<=": tr
 var operatorNames = map[string]bool{"+": true, "-": true, "*": true, "/": true, "%": true, "||": true, "^": true, "&": true, "|": true,
 	"#": true, "<<": true, ">>": true, "~": true, "~*": true, "!~": true, "!~*": true, "->": true, "->>": true, "#>": true, "#>>": true,
 	"@>": true, "<@": true, "&&": true, "^@": true, "?": true, "?|": true, "?&": true, "#-": true, "@?": true, "@@": true}
+
 // sameOperator are operators that are another's in other words: those of LIKE, and comparisons of
 // text by its bytes, as it is compared anyway.
 var sameOperator = map[string]string{"~~": "like", "!~~": "not like", "~~*": "ilike", "!~~*": "not ilike", "!=": "<>", "~<~": "<", "~<=~": "<=", "~>~": ">", "~>=~": ">="}
