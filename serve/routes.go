@@ -33,6 +33,7 @@ func (h *handlers) routes() []route {
 		get("/catalog", "Everything that can be named", h.catalog),
 
 		post("/explain", "What a query would do; no data is read", h.explain),
+		post("/parameters", "The types of a query's parameters, from $1 on; values need not be given", h.parameters),
 		post("/source-plan", "How each source would run its statement, by its own account; no data is read", h.sourcePlan),
 		get("/runs", "Past runs, newest first", h.pastRuns),
 		post("/runs", "Start a run whose rows are held for scrolling", h.startRun),

@@ -18,6 +18,15 @@ func (h *handlers) explain(_ echo.Context, q api.QueryRequest) (*explain.Report,
 	return h.app.Now().Explain(q.Query())
 }
 
+func (h *handlers) parameters(_ echo.Context, q api.QueryRequest) ([]string, error) {
+	kinds, err := h.app.Now().Parameters(q.Query())
+	out := []string{}
+	for _, k := range kinds {
+		out = append(out, k.String())
+	}
+	return out, err
+}
+
 func (h *handlers) sourcePlan(c echo.Context, q api.QueryRequest) ([]runs.SourcePlan, error) {
 	return h.app.Runs.SourcePlans(c.Request().Context(), q.Query())
 }

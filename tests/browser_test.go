@@ -282,6 +282,30 @@ func TestBrowserErrors(t *testing.T) {
 		until(`!document.querySelector('[data-testid=grid]').innerText.includes('…')`))
 }
 
+// A query with parameters has a field for each, of the type that the text gives it; what is wrong
+// with a value is said at its place, and an empty field that was never filled is NULL.
+func TestBrowserParameters(t *testing.T) {
+	ctx, base := page(t)
+	problem := func(words string) chromedp.Action {
+		return until(fmt.Sprintf(`document.querySelector('[data-testid=problem]')?.innerText.includes(%q)`, words))
+	}
+	do(t, ctx, "open", chromedp.Navigate(base+"/query"), chromedp.WaitVisible(".cm-content", chromedp.ByQuery),
+		chromedp.Evaluate(setSQL+`("SELECT o.object_id, o.title, $1::date + $3::integer AS due FROM registry.objects o WHERE o.title LIKE $2 AND o.object_id < 400 ORDER BY 1")`, nil),
+		until(`[...document.querySelectorAll('[data-type]')].map((e) => e.innerText).join() === 'date,text,integer'`),
+		until(`!document.querySelector('[data-testid=problem]')`),
+		chromedp.Evaluate(appendToSQL+`(", o.title_")`, nil), problem("o.title_"), until(`document.querySelector('[data-testid=parameters]')`),
+		chromedp.Evaluate(setSQL+`("SELECT o.object_id, o.title, $1::date + $3::integer AS due FROM registry.objects o WHERE o.title LIKE $2 AND o.object_id < 400 ORDER BY 1")`, nil),
+		fill("$1", "2024-02-30"), problem("date"),
+		fill("$1", "2024-02-28"), fill("$2", "%a%"), fill("$3", "2"), until(`!document.querySelector('[data-testid=problem]')`),
+		until(`document.querySelectorAll('[data-testid=piece]').length > 0`),
+		chromedp.Click(button("Run"), chromedp.BySearch), until(runState+` === 'done'`),
+		until(`document.querySelector('[data-testid=grid]').innerText.includes('2024-03-01')`))
+	shot(t, ctx, "parameters")
+	do(t, ctx, "NULL again", chromedp.Click(`[title="Make $2 NULL"]`, chromedp.ByQuery), chromedp.Click(button("Run"), chromedp.BySearch), until(runState+` === 'done'`),
+		until(`document.querySelector('[data-testid=run-line]').innerText.includes('0 rows')`),
+		chromedp.Evaluate(setSQL+`("SELECT 1 AS a")`, nil), until(`!document.querySelector('[data-testid=parameters]')`))
+}
+
 // largeQuery has more than forty pieces, in eight statements.
 const largeQuery = `WITH risky AS (
   SELECT r.object_no, r.title, r.borrower, r.country, r.due_on, r.uninsured, rank() OVER (PARTITION BY r.country ORDER BY r.uninsured DESC) AS place

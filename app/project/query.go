@@ -2,6 +2,7 @@ package project
 
 import (
 	"context"
+	"encoding/json"
 	"time"
 
 	"rovik/connect"
@@ -23,6 +24,33 @@ type Query struct {
 	SQL         string
 	FoldOff     bool
 	Layer, View string
+	// Params are the values of $1, $2 …; see ParamsOf.
+	Params Params
+}
+
+// Params are values of parameters in one comparable text.
+type Params string
+
+// ParamsOf packs the values of parameters, from $1 on; nil is NULL.
+func ParamsOf(values []*string) Params {
+	if len(values) == 0 {
+		return ""
+	}
+	b, err := json.Marshal(values)
+	if err != nil {
+		panic(err) // texts have a form
+	}
+	return Params(b)
+}
+
+func (p Params) values() []*string {
+	var out []*string
+	if p != "" {
+		if err := json.Unmarshal([]byte(p), &out); err != nil {
+			panic(err) // ParamsOf made it
+		}
+	}
+	return out
 }
 
 // Definition is the text of a view as a query.
@@ -34,7 +62,22 @@ func (s *Snapshot) Binding(q Query) bind.Context {
 	if q.View != "" {
 		view = q.Layer + "." + q.View
 	}
-	return bind.Context{Catalog: s.catalog, Parse: s.project.parse, Now: time.Now(), Describe: s.describe, Layer: q.Layer, View: view}
+	return bind.Context{Catalog: s.catalog, Parse: s.project.parse, Now: time.Now(), Describe: s.describe, Layer: q.Layer, View: view, Params: &bind.Params{Values: q.Params.values()}}
+}
+
+// Parameters returns the types of a query's parameters, from $1 on.
+func (s *Snapshot) Parameters(q Query) ([]value.Kind, error) {
+	tree, err := s.project.parse(q.SQL)
+	if err != nil {
+		return nil, err
+	}
+	in := s.Binding(q)
+	in.Params.Unset = true
+	b, err := bind.Bind(in, q.SQL, tree)
+	if err != nil {
+		return nil, err
+	}
+	return b.Params, nil
 }
 
 // Bind parses and binds a query.

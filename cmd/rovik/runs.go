@@ -32,12 +32,32 @@ func printJSON(v any) error {
 	return enc.Encode(v)
 }
 
+// paramFlag adds the flag that gives a query's parameters their values.
+func paramFlag(cmd *cobra.Command, values *[]string) {
+	cmd.Flags().StringArrayVarP(values, "param", "p", nil, `value of $1, then of $2 and on, once for each; \N is NULL`)
+}
+
+// paramsOf reads the values of parameters; \N is NULL, as in COPY.
+func paramsOf(values []string) project.Params {
+	var out []*string
+	for _, v := range values {
+		p := &v
+		if v == `\N` {
+			p = nil
+		}
+		out = append(out, p)
+	}
+	return project.ParamsOf(out)
+}
+
 func queryCommand() *cobra.Command {
 	var format, folding, report string
+	var params []string
 	cmd := &cobra.Command{Use: `query "SQL"`, Short: "Run a query and print its rows", Args: exactly(1)}
 	cmd.Flags().StringVar(&format, "format", "table", "table, csv, json, parquet or arrow")
 	cmd.Flags().StringVar(&folding, "fold", "on", "on or off")
 	cmd.Flags().StringVar(&report, "report", "", "file to write the run's report to")
+	paramFlag(cmd, &params)
 	cmd.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
 		if err := choice("format", format, runs.Formats()...); err != nil {
 			return err
@@ -45,7 +65,7 @@ func queryCommand() *cobra.Command {
 		if err := choice("fold", folding, "on", "off"); err != nil {
 			return err
 		}
-		run, err := a.Now().Start(ctx, project.Query{SQL: args[0], FoldOff: folding == "off"}, project.NewRunID())
+		run, err := a.Now().Start(ctx, project.Query{SQL: args[0], FoldOff: folding == "off", Params: paramsOf(params)}, project.NewRunID())
 		if err != nil {
 			return withTexts(err, a, args[0])
 		}
@@ -68,9 +88,11 @@ func queryCommand() *cobra.Command {
 func explainCommand() *cobra.Command {
 	var format, folding string
 	var run, rewrites, sourcePlan bool
+	var params []string
 	cmd := &cobra.Command{Use: `explain "SQL"`, Short: "Say what each source would do for a query, and why", Args: exactly(1)}
 	cmd.Flags().StringVar(&format, "format", "text", "text or json")
 	cmd.Flags().StringVar(&folding, "fold", "on", "on or off")
+	paramFlag(cmd, &params)
 	cmd.Flags().BoolVar(&run, "run", false, "run it too, and say what happened")
 	cmd.Flags().BoolVar(&rewrites, "rewrites", false, "list the rewrites, and show the plan after each rule")
 	cmd.Flags().BoolVar(&sourcePlan, "source-plan", false, "ask each source how it would run its statement")
@@ -81,7 +103,7 @@ func explainCommand() *cobra.Command {
 		if err := choice("fold", folding, "on", "off"); err != nil {
 			return err
 		}
-		q := project.Query{SQL: args[0], FoldOff: folding == "off"}
+		q := project.Query{SQL: args[0], FoldOff: folding == "off", Params: paramsOf(params)}
 		if rewrites {
 			if _, _, err := a.Now().Compile(q, func(s rewrite.Step) { fmt.Printf("after %s:\n%s\n", s.Rule, s.After) }); err != nil {
 				return withTexts(err, a, args[0])

@@ -31,6 +31,8 @@ type Context struct {
 	// Layer is the layer that the text belongs to, where it is a view's
 	// definition: it may read its own layer and lower ones. Empty for a query.
 	Layer string
+	// Params are the query's parameters; nil where it has none.
+	Params *Params
 	// View is the full name of the view that the text defines, so that it
 	// cannot read itself; empty for a query.
 	View string
@@ -71,11 +73,15 @@ func Bind(ctx Context, sql string, tree *syntax.Query) (*plan.Query, error) {
 		b.stack = []string{ctx.View}
 	}
 	var root plan.Node
-	err := b.catch(func() { root = b.query(tree, &env{layer: ctx.Layer}) })
+	var params []value.Kind
+	err := b.catch(func() {
+		root = b.query(tree, &env{layer: ctx.Layer})
+		params = b.deduced()
+	})
 	if err != nil {
 		return nil, err
 	}
-	return &plan.Query{Root: root, IDs: b.ids, Texts: b.texts, Volatile: b.volatile}, nil
+	return &plan.Query{Root: root, IDs: b.ids, Texts: b.texts, Volatile: b.volatile, Params: params}, nil
 }
 
 type binder struct {
@@ -89,6 +95,7 @@ type binder struct {
 	// untyped are the literals that columns of select lists are, which had no type
 	// of their own.
 	untyped map[plan.ID]plan.Expr
+	slots   slots
 	works   int // recursions so far
 	scans   int // tables so far
 	nested  int // WITH queries being bound

@@ -57,6 +57,7 @@ func (b *binder) coerce(e plan.Expr, to value.Type, at syntax.Span) plan.Expr {
 		return e
 	}
 	if c, ok := e.(*plan.Const); ok {
+		b.deduce(c, to.Kind, at)
 		if c.Typ == beyondNumeric && !to.Kind.IsFloat() {
 			b.fail(at, value.ErrNumericRange)
 		}
@@ -94,6 +95,8 @@ func (x *exprBinder) bind(e syntax.Expr) plan.Expr {
 		return x.column(e)
 	case *syntax.Star:
 		b.fail(e.Span, value.Errorf(value.CodeSyntax, "* stands only in select lists and count(*)"))
+	case *syntax.Param:
+		return b.param(e, org)
 	case *syntax.Literal:
 		return b.literal(e, org)
 	case *syntax.Op:
@@ -292,6 +295,7 @@ func (x *exprBinder) intervalOf(e *syntax.Cast, org plan.Origin) plan.Expr {
 func (x *exprBinder) castTo(arg plan.Expr, to value.Type, at syntax.Span) plan.Expr {
 	b := x.b
 	if c, isConst := arg.(*plan.Const); isConst {
+		b.deduce(c, to.Kind, at)
 		v, err := b.castValue(c.Val, to)
 		b.check(at, err)
 		return &plan.Const{Val: v, Typ: to, Org: c.Org}

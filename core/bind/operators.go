@@ -37,7 +37,7 @@ func (x *exprBinder) op(e *syntax.Op, org plan.Origin) plan.Expr {
 		}
 		return &plan.Call{Op: e.Name, Args: args, Typ: boolean, Org: org}
 	case "is null", "is not null":
-		return &plan.Call{Op: e.Name, Args: []plan.Expr{b.settle(args[0])}, Typ: boolean, Org: org}
+		return &plan.Call{Op: e.Name, Args: []plan.Expr{b.settle(b.detached(args[0]))}, Typ: boolean, Org: org}
 	}
 	if e.Name == "-" && len(args) == 1 {
 		return x.call("neg", args, e.Args, org, e.Span)

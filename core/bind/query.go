@@ -367,7 +367,7 @@ func (b *binder) targets(targets []syntax.Target, x *exprBinder) []plan.Item {
 			continue
 		}
 		literal := x.bind(t.Expr)
-		e := b.settle(literal)
+		e := b.settle(b.detached(literal))
 		name := t.Name
 		if name == "" {
 			name = syntax.OutputName(t.Expr)

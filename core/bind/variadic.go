@@ -18,6 +18,7 @@ func (x *exprBinder) variadic(f *syntax.Func, org plan.Origin) plan.Expr {
 	list := args[n]
 	call := func(name string, args ...plan.Expr) plan.Expr { return x.call(name, args, nil, org, f.Span) }
 	if op := map[string]string{"json_extract_path": "#>", "jsonb_extract_path": "#>", "json_extract_path_text": "#>>", "jsonb_extract_path_text": "#>>"}[f.Name]; op != "" && n == 1 {
+		args[0] = b.coerce(args[0], value.Of(map[bool]value.Kind{true: value.JSONB, false: value.JSON}[strings.HasPrefix(f.Name, "jsonb")]), f.Args[0].At())
 		return call(op, args[0], list)
 	}
 	before, known := map[string]int{"concat": 0, "concat_ws": 1, "num_nulls": 0, "num_nonnulls": 0, "format": 1, "json_build_array": 0, "json_build_object": 0,

@@ -97,6 +97,7 @@ func Resolve(name string, kinds []value.Kind) (*Func, error) {
 		}
 	}
 	var best *Func
+	var tied []*Func // those that are as close as best
 	closest, alike, tie := closeness{exact: -1}, 0, false
 	typed := widenReals(kinds)
 	for _, f := range registered.functions[name] {
@@ -106,9 +107,9 @@ func Resolve(name string, kinds []value.Kind) (*Func, error) {
 		if c, ok := f.closeTo(typed); ok {
 			switch nearer := cmp.Or(c.exact-closest.exact, c.preferred-closest.preferred); {
 			case nearer > 0:
-				best, closest, tie = f, c, false
+				best, closest, tie, tied = f, c, false, []*Func{f}
 			case nearer == 0:
-				tie = true
+				tie, tied = true, append(tied, f)
 				if c.steps < closest.steps {
 					best, closest = f, c
 				}
@@ -127,8 +128,37 @@ func Resolve(name string, kinds []value.Kind) (*Func, error) {
 		return nil, ambiguous(name, kinds)
 	case alike > 1 && allUntyped(kinds) && best.Args[0] != value.Text:
 		return nil, value.Errorf("42725", "%s of untyped literals could mean several things", name).WithHint("cast one of them")
+	case tie && !allUntyped(kinds) && !oneCategory(tied, kinds):
+		return nil, ambiguous(name, kinds)
 	}
 	return best, nil
+}
+
+// oneCategory reports whether overloads take a category of types in the places of untyped literals,
+// or text, which such a literal is taken for then.
+func oneCategory(overloads []*Func, kinds []value.Kind) bool {
+	for i, k := range kinds {
+		if k != value.Null || slices.ContainsFunc(overloads, func(f *Func) bool { return f.Args[i].IsText() }) {
+			continue
+		}
+		for _, f := range overloads[1:] {
+			if category(f.Args[i]) != category(overloads[0].Args[i]) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// category is that of a type in PostgreSQL's catalogue: one of its members.
+func category(k value.Kind) value.Kind {
+	switch {
+	case k.IsNumber():
+		return value.Numeric
+	case k == value.Date || k == value.Time || k == value.Timestamp || k == value.TimestampTZ:
+		return value.Timestamp
+	}
+	return k
 }
 
 func allUntyped(kinds []value.Kind) bool {

@@ -586,6 +586,8 @@ type Query struct {
 	// Volatile reports that the time of binding is in the plan, as now() or
 	// current_date.
 	Volatile bool
+	// Params are the types of the query's parameters, from $1 on.
+	Params []value.Kind
 	// Measured gives the rows that runs have measured, by signature; nil for
 	// none.
 	Measured func(signature string) (float64, bool)

@@ -86,7 +86,7 @@ func (c *converter) expr(n *pg.Node) Expr {
 		out.Span = c.cover(int(g.Location), out.Items...)
 		return out
 	case *pg.Node_ParamRef:
-		c.unsupported(c.tokenAt(int(x.ParamRef.Location)), "a parameter ($1)")
+		return &Param{Span: c.tokenAt(int(x.ParamRef.Location)), Number: int(x.ParamRef.Number)}
 	case *pg.Node_CollateClause:
 		parts := names(x.CollateClause.Collname)
 		if n := parts[len(parts)-1]; n == "C" || n == "POSIX" || n == "ucs_basic" {

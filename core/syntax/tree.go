@@ -190,6 +190,11 @@ type (
 	}
 	// Op is an operator or a predicate that behaves as a function of its
 	// arguments: "+", "=", "||", "and", "or", "not", "is null", "like" …
+	// Param is a parameter of the query, $1 and on.
+	Param struct {
+		Span
+		Number int
+	}
 	Op struct {
 		Span
 		Name string

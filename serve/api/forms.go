@@ -42,11 +42,13 @@ type QueryRequest struct {
 	FoldOff bool   `json:"foldOff,omitempty"` // keeps all work here
 	Layer   string `json:"layer,omitempty"`
 	View    string `json:"view,omitempty"` // whose definition it is, with its layer
+	// Params are the values of $1, $2 …, in the spelling of their types; null is NULL.
+	Params []*string `json:"params,omitempty"`
 }
 
 // Query is what a use case is asked.
 func (q QueryRequest) Query() project.Query {
-	return project.Query{SQL: q.SQL, FoldOff: q.FoldOff, Layer: q.Layer, View: q.View}
+	return project.Query{SQL: q.SQL, FoldOff: q.FoldOff, Layer: q.Layer, View: q.View, Params: project.ParamsOf(q.Params)}
 }
 
 // PastRun is a run that has ended.
@@ -112,26 +114,27 @@ type RenameRequest struct {
 
 // BuildRequest is a text that the Builder shows, and the part of it that is asked of.
 type BuildRequest struct {
-	SQL    string `json:"sql"`
-	Layer  string `json:"layer,omitempty"`
-	View   string `json:"view,omitempty"` // whose definition it is, with its layer
-	Block  int    `json:"block,omitempty"`
-	Output int    `json:"output,omitempty"`
-	Column int    `json:"column,omitempty"` // of an output that is a star
-	Name   string `json:"name,omitempty"`   // a relation, or verbatim('source', $$ … $$), that is to be joined
-	Joined int    `json:"joined,omitempty"` // an input that is joined, instead of a name
-	Left   string `json:"left,omitempty"`
-	Right  string `json:"right,omitempty"` // with left, what is compared
+	SQL    string    `json:"sql"`
+	Layer  string    `json:"layer,omitempty"`
+	Params []*string `json:"params,omitempty"` // as those of a query
+	View   string    `json:"view,omitempty"`   // whose definition it is, with its layer
+	Block  int       `json:"block,omitempty"`
+	Output int       `json:"output,omitempty"`
+	Column int       `json:"column,omitempty"` // of an output that is a star
+	Name   string    `json:"name,omitempty"`   // a relation, or verbatim('source', $$ … $$), that is to be joined
+	Joined int       `json:"joined,omitempty"` // an input that is joined, instead of a name
+	Left   string    `json:"left,omitempty"`
+	Right  string    `json:"right,omitempty"` // with left, what is compared
 }
 
 // Query is what a use case is asked.
 func (r BuildRequest) Query() project.Query {
-	return project.Query{SQL: r.SQL, Layer: r.Layer, View: r.View}
+	return project.Query{SQL: r.SQL, Layer: r.Layer, View: r.View, Params: project.ParamsOf(r.Params)}
 }
 
 // Query is what a use case is asked.
 func (r EditRequest) Query() project.Query {
-	return project.Query{SQL: r.SQL, Layer: r.Layer, View: r.View, FoldOff: r.FoldOff}
+	return project.Query{SQL: r.SQL, Layer: r.Layer, View: r.View, FoldOff: r.FoldOff, Params: project.ParamsOf(r.Params)}
 }
 
 // DraftedText is a first description.
@@ -146,6 +149,7 @@ type EditRequest struct {
 	Layer   string      `json:"layer,omitempty"`
 	View    string      `json:"view,omitempty"`
 	FoldOff bool        `json:"foldOff,omitempty"`
+	Params  []*string   `json:"params,omitempty"` // as those of a query
 	Edits   []form.Edit `json:"edits"`
 }
 

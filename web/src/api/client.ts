@@ -88,6 +88,7 @@ export const api = {
   catalog: () => body(GET('/api/catalog')),
   explain: (q: Query, signal: AbortSignal) => body(POST('/api/explain', { body: q, signal })),
   sourcePlan: (q: Query, signal: AbortSignal) => body(POST('/api/source-plan', { body: q, signal })),
+  parameters: (q: Query, signal: AbortSignal) => body(POST('/api/parameters', { body: q, signal })),
   startRun: (q: Query) => body(POST('/api/runs', { body: q })),
   stopRun: (id: string) => body(POST('/api/runs/{id}/stop', { params: { path: { id } } })),
   rows: (id: string, offset: number, limit: number) => body(GET('/api/runs/{id}/rows', { params: { path: { id }, query: { offset, limit } } })),

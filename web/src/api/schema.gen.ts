@@ -820,6 +820,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parameters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The types of a query's parameters, from $1 on; values need not be given */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["QueryRequest"];
+                };
+            };
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": string[];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rename": {
         parameters: {
             query?: never;
@@ -2443,6 +2492,8 @@ export interface components {
             /** @description a relation, or verbatim('source', $$ … $$), that is to be joined */
             name?: string;
             output?: number;
+            /** @description as those of a query */
+            params?: (string | null)[];
             /** @description with left, what is compared */
             right?: string;
             sql: string;
@@ -2572,6 +2623,8 @@ export interface components {
             edits: components["schemas"]["FormEdit"][];
             foldOff?: boolean;
             layer?: string;
+            /** @description as those of a query */
+            params?: (string | null)[];
             /** @description the text whose form the edits are of; the same as sql where there is none */
             seen?: string;
             sql: string;
@@ -3040,6 +3093,8 @@ export interface components {
             /** @description keeps all work here */
             foldOff?: boolean;
             layer?: string;
+            /** @description Params are the values of $1, $2 …, in the spelling of their types; null is NULL. */
+            params?: (string | null)[];
             sql: string;
             /** @description whose definition it is, with its layer */
             view?: string;

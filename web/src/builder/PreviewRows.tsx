@@ -6,8 +6,8 @@ import { ErrorLine } from '../shell/parts'
 
 /** The first rows of a text as it is, read anew after each step. */
 export function usePreview(query: Query, active: boolean) {
-  const { sql, layer = '', view = '' } = query
-  return useQuery({ queryKey: ['preview', sql, layer, view], queryFn: ({ signal }) => api.preview({ sql, layer, view }, signal), enabled: active && sql.trim() !== '', placeholderData: keepPreviousData, staleTime: 10_000, retry: false })
+  const { sql, layer = '', view = '', params = [] } = query
+  return useQuery({ queryKey: ['preview', sql, layer, view, params], queryFn: ({ signal }) => api.preview({ sql, layer, view, params }, signal), enabled: active && sql.trim() !== '', placeholderData: keepPreviousData, staleTime: 10_000, retry: false })
 }
 
 export function PreviewLine({ preview: p }: { preview: ReturnType<typeof usePreview> }) {

@@ -10,6 +10,8 @@ export interface Builder {
   edit: (...edits: FormEdit[]) => Promise<boolean>
 }
 
+const none: (string | null)[] = []
+
 /**
  * Reads a text as a form whenever it changes, and writes the form's edits into it. The
  * answer to an edit has the new text, its form and its explanation, so that nothing else is
@@ -17,7 +19,7 @@ export interface Builder {
  * last is there says of which text it is, and the server finds its part again.
  */
 export function useBuilder(query: Query, active: boolean, explained: Explained, onText: (sql: string) => void): Builder {
-  const { sql, layer, view, foldOff } = query
+  const { sql, layer, view, foldOff, params = none } = query
   const [state, setState] = useState<{ built: Built | null; problem: Problem | null; of: string | null }>({ built: null, problem: null, of: null })
   const [refused, setRefused] = useState<{ problem: Problem; of: string } | null>(null)
   const latest = useRef(sql) // what the next edit is made in
@@ -28,20 +30,20 @@ export function useBuilder(query: Query, active: boolean, explained: Explained, 
     if (!active || known.current === sql) return
     known.current = null
     const abort = new AbortController()
-    api.build({ sql, layer: layer ?? '', view: view ?? '' }, abort.signal).then(
+    api.build({ sql, layer: layer ?? '', view: view ?? '', params }, abort.signal).then(
       (built) => setState({ built, problem: null, of: sql }),
       (e: unknown) => {
         if (e instanceof ApiError) setState((s) => ({ built: s.built, problem: e.problem, of: sql }))
       },
     )
     return () => abort.abort()
-  }, [sql, layer, view, active])
+  }, [sql, layer, view, params, active])
   const { take } = explained
   const edit = useCallback(
     (...edits: FormEdit[]) => {
       const one = async () => {
         try {
-          const asked = { sql: latest.current, seen: sql, layer: layer ?? '', view: view ?? '', foldOff: foldOff ?? false, edits }
+          const asked = { sql: latest.current, seen: sql, layer: layer ?? '', view: view ?? '', foldOff: foldOff ?? false, params, edits }
           const next = await api.editForm(asked)
           if (latest.current !== asked.sql) return await one() // typed meanwhile: once more, in that text
           latest.current = known.current = next.sql
@@ -59,7 +61,7 @@ export function useBuilder(query: Query, active: boolean, explained: Explained, 
       queue.current = made
       return made
     },
-    [sql, layer, view, foldOff, take, onText],
+    [sql, layer, view, foldOff, params, take, onText],
   )
   return { query, built: state.built, current: state.of === sql && state.problem === null, problem: (refused?.of === sql ? refused.problem : null) ?? (state.of === sql ? state.problem : null), edit }
 }

@@ -15,6 +15,7 @@ import { Drawing } from '../waterline/Drawing'
 import { PieceNote } from '../waterline/PieceNote'
 import { Editor, type History } from './Editor'
 import { NotesStrip } from './NotesStrip'
+import { Parameters, useParameters } from './Parameters'
 import { RenameStrip } from './RenameStrip'
 import { SavePanel } from './SavePanel'
 import { SaveStrip } from './SaveStrip'
@@ -47,7 +48,8 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
   const [chosen, setChosen] = useState<string | null>(null)
   const [saving, setSaving] = useState(false)
   const navigate = useNavigate()
-  const query = useMemo(() => ({ sql: text, foldOff, layer, view: name }), [text, foldOff, layer, name])
+  const parameters = useParameters(name ? '' : text)
+  const query = useMemo(() => ({ sql: text, foldOff, layer, view: name, params: parameters.values }), [text, foldOff, layer, name, parameters.values])
   const explained = useExplain(query)
   const run = useRun()
   const history = useRef<History>(null)
@@ -70,7 +72,7 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
 
   const sources = useMemo(() => catalog.sources.map((s) => s.name), [catalog])
   // After a run the drawing shows what happened, until the text changes.
-  const ranThis = run.status !== null && run.sql === text && run.foldOff === foldOff
+  const ranThis = run.status !== null && run.sql === text && run.foldOff === foldOff && JSON.stringify(run.params) === JSON.stringify(parameters.values)
   const report = ranThis ? run.status!.report : explained.report
   const { current } = explained
   const own = useMemo(() => (current && report ? report.pieces.filter((p) => p.view === '') : []), [report, current])
@@ -84,7 +86,7 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
   const start = () => {
     if (run.running || !text.trim()) return
     setPreviewing(false)
-    void run.start({ sql: text, foldOff, layer, view: name })
+    void run.start(query)
   }
   const saveDone = (revision: number) => {
     setBase(revision)
@@ -217,6 +219,7 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
           <Faces face={face} onTurn={turn} step={step} />
           <Editor hidden={face !== 'sql'} history={history} text={text} catalog={catalog} pieces={own} chosen={chosen} problem={here} reveal={reveal} onChange={setText} onChoose={setChosen} onRun={start} onSave={save} />
           {face === 'builder' && <BuilderFace builder={builder} catalog={catalog} sources={sources} pieces={own} chosen={chosen} onChoose={setChosen} history={history} said={said} />}
+          <Parameters of={parameters} />
           <ProblemNote problem={problem} />
         </Flex>
         <Flex direction="column" flex="1" minW="0" opacity={current || ranThis || !report ? 1 : 0.55} transition="opacity 0.15s">

@@ -4,7 +4,7 @@ import { api, ApiError, followRun, type Problem, type Query, type RunStatus } fr
 /** Runs a query and follows it. */
 export function useRun() {
   const [id, setId] = useState<string | null>(null)
-  const [ran, setRan] = useState<{ sql: string; foldOff: boolean }>({ sql: '', foldOff: false })
+  const [ran, setRan] = useState<{ sql: string; foldOff: boolean; params: (string | null)[] }>({ sql: '', foldOff: false, params: [] })
   const [status, setStatus] = useState<RunStatus | null>(null)
   const [problem, setProblem] = useState<Problem | null>(null)
   const [starting, setStarting] = useState(false)
@@ -18,7 +18,7 @@ export function useRun() {
     try {
       const run = await api.startRun(q)
       setId(run.id)
-      setRan({ sql: q.sql, foldOff: q.foldOff ?? false })
+      setRan({ sql: q.sql, foldOff: q.foldOff ?? false, params: q.params ?? [] })
       setStatus(null)
       unfollow.current = followRun(
         run.id,
@@ -29,7 +29,7 @@ export function useRun() {
         () => setProblem({ code: '', message: 'The server was lost while the query ran.', hint: 'Start it again, then run the query again.', view: '', start: -1, end: -1 }),
       )
     } catch (e) {
-      setRan({ sql: q.sql, foldOff: q.foldOff ?? false })
+      setRan({ sql: q.sql, foldOff: q.foldOff ?? false, params: q.params ?? [] })
       if (e instanceof ApiError) setProblem(e.problem)
     } finally {
       setStarting(false)
