@@ -217,6 +217,10 @@ SELECT ('"a"'::jsonb)::integer
 SELECT ('1'::jsonb)::boolean
 SELECT ('70000'::jsonb)::smallint
 SELECT make_interval(days => 3, hours => 2), make_interval(1, weeks => 2), make_interval(secs => 1.5), make_date(month => 2, day => 29, year => 2024)
+SELECT '2024-01-01 10:00:00.123456'::timestamp(3), TIMESTAMP(0) '2024-01-01 23:59:59.5', '10:00:00.55'::time(1), '-1.55 seconds'::interval(1), 'infinity'::timestamptz(0), '1960-01-01 00:00:00.5'::timestamp(0), '2024-01-01'::timestamptz(9)
+SELECT loan_id, CAST(created_at + interval '1.2345678 seconds' AS timestamp(2)), CAST(interval '1.25 seconds' * loan_id AS interval(1)) FROM lending.loans WHERE loan_id < 9
+SELECT object_id FROM registry.objects WHERE CAST(current_timestamp(0) AS timestamp(0)) = localtimestamp(0) AND localtime(0) = CAST(current_timestamp(0) AS time) AND object_id < 5
+SELECT object_id, CAST(acquired_on + time '10:00:00.77' AS timestamp(1)) FROM registry.objects WHERE object_id < 30 AND CAST(acquired_on + time '10:00:00.77' AS timestamp(0)) > '1990-01-01'
 SELECT concat(VARIADIC ARRAY['a', NULL, 'b']), concat_ws('-', VARIADIC ARRAY[1, NULL, 2]), format('%s of %s', VARIADIC ARRAY['one', 'two']), num_nulls(VARIADIC ARRAY[1, NULL]), num_nonnulls(VARIADIC ARRAY[1, NULL])
 SELECT json_build_array(VARIADIC ARRAY[1, 2]), jsonb_build_object(VARIADIC ARRAY['a', '1', 'b', NULL]), jsonb_extract_path_text('{"a": {"b": 5}}', VARIADIC ARRAY['a', 'b']), concat(VARIADIC NULL::text[]) IS NULL
 SELECT lower(VARIADIC ARRAY['a'])

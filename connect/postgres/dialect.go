@@ -9,6 +9,7 @@ import (
 	"rovik/core/catalog"
 	"rovik/core/fold"
 	"rovik/core/jsonpath"
+	"rovik/core/kernel"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
@@ -233,6 +234,11 @@ func calls() map[string]sqldb.Rule {
 			return sqldb.Text(name+"(").Add(sqldb.Join(args, ", "), sqldb.Text(")"))
 		}}
 	}
+	rules[kernel.OpPrecision] = sqldb.Rule{Write: func(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
+		args := plan.Children(e)
+		digits, _ := sqldb.Const(args[1])
+		return sqldb.Text("CAST(").Add(p.Expr(args[0]), sqldb.Text(fmt.Sprintf(" AS %s(%d))", typeName(e.Type()), digits.Int)))
+	}}
 	rules["char output"] = sqldb.Rule{Write: sqldb.Bare}
 	rules["position"] = sqldb.Rule{Write: func(p *sqldb.Printer, e plan.Expr) sqldb.Rope {
 		if plan.Children(e)[0].Type().Kind == value.Bytea {

@@ -256,7 +256,12 @@ func (x *exprBinder) cast(e *syntax.Cast, org plan.Origin) plan.Expr {
 	case kind == value.Char && len(e.Mods) == 1 && e.Mods[0] > 0:
 		to.Precision = e.Mods[0]
 	case kind == value.Interval && len(e.Mods) > 0:
-		return x.intervalOf(e, org)
+		if _, literal := e.Expr.(*syntax.Literal); literal || len(e.Mods) < 2 || e.Mods[0] != value.AllFields {
+			return x.intervalOf(e, org)
+		}
+		return x.toPrecision(e, kind, e.Mods[1], org)
+	case (kind == value.Time || kind == value.Timestamp || kind == value.TimestampTZ) && len(e.Mods) == 1:
+		return x.toPrecision(e, kind, e.Mods[0], org)
 	case len(e.Mods) > 0 && !varchar:
 		b.fail(e.Span, value.Errorf(value.CodeUnsupported, "a modifier on the type %s is not supported yet", e.Type))
 	}
@@ -274,6 +279,19 @@ func (x *exprBinder) cast(e *syntax.Cast, org plan.Origin) plan.Expr {
 		return &plan.Call{Op: "left", Args: []plan.Expr{out, n}, Typ: to, Org: org}
 	}
 	return out
+}
+
+// mostDecimals is how many digits of a second there are.
+const mostDecimals = 6
+
+// toPrecision casts to a type of time with so many digits of a second.
+func (x *exprBinder) toPrecision(e *syntax.Cast, kind value.Kind, digits int, org plan.Origin) plan.Expr {
+	arg := x.castTo(x.bind(e.Expr), value.Of(kind), e.Span)
+	if digits >= mostDecimals {
+		return plan.WithOrigin(arg, org)
+	}
+	n := &plan.Const{Val: value.IntOf(value.Int4, int64(digits)), Typ: value.Of(value.Int4), Org: org}
+	return x.call(kernel.OpPrecision, []plan.Expr{arg, n}, nil, org, e.Span)
 }
 
 // intervalOf binds an interval of certain fields, which is a constant.

@@ -104,6 +104,7 @@ var written = map[Written][]string{
 // The names, by what holds of them.
 var (
 	strictTotal = []string{
+		"to precision",
 		"#", "#>", "#>>", "&", "&&", "->", "->>", "<", "<<", "<=", "<>", "<@", "=", ">", ">=", ">>", "?", "?&", "?|", "@>", "^@", "array element",
 		"array slice", "array_dims", "array_length", "array_to_json", "bit_count", "date", "sha224", "sha384", "array_lower", "array_ndims", "array_upper", "ascii", "bit_length", "bitnot", "btrim", "cardinality", "ceil",
 		"ceiling", "char output", "char_length", "character_length", "floor", "initcap", "isfinite", "json_extract_path", "json_extract_path_text", "json_strip_nulls",

@@ -471,6 +471,19 @@ func addTimeFunctions(r *registry) {
 	def2(r, "-", tm, iv, tm, sure2(func(c clock, s value.Span) clock { return addClock(c, s.Neg()) }))
 	def2(r, "-", tm, tm, iv, sure2(func(a, b clock) value.Span { return value.Span{Micros: int64(a) - int64(b)} }))
 	def2(r, "+", d, tm, ts, func(a date, c clock) (stamp, error) { return toStamp(plusSpan(a, value.Span{Micros: int64(c)})) })
+	for _, k := range []value.Kind{ts, tz} {
+		def2(r, OpPrecision, k, value.Int4, k, sure2(func(at stamp, digits int32) stamp {
+			if !value.Finite(int64(at)) {
+				return at
+			}
+			return stamp(value.RoundMicros(int64(at), int(digits)))
+		}))
+	}
+	def2(r, OpPrecision, tm, value.Int4, tm, sure2(func(c clock, digits int32) clock { return clock(value.RoundMicros(int64(c), int(digits))) }))
+	def2(r, OpPrecision, iv, value.Int4, iv, sure2(func(s value.Span, digits int32) value.Span {
+		s.Micros = value.RoundMicros(s.Micros, int(digits))
+		return s
+	}))
 	for name, k := range map[string]value.Kind{"timestamp": ts, "timestamptz": tz} {
 		def2(r, name, d, tm, k, func(a date, c clock) (stamp, error) { return toStamp(plusSpan(a, value.Span{Micros: int64(c)})) })
 	}
@@ -479,6 +492,9 @@ func addTimeFunctions(r *registry) {
 		def2(r, "+", iv, k, k, func(s value.Span, a stamp) (stamp, error) { return toStamp(s.AddTo(int64(a))) })
 	}
 }
+
+// OpPrecision rounds a time to so many digits of a second, as a cast to a type of that precision does.
+const OpPrecision = "to precision"
 
 func makeClock(h, m int64, s float64) (int64, error) {
 	us := h*value.MicrosPerHour + m*value.MicrosPerMinute + int64(math.RoundToEven(s*1e6))

@@ -62,9 +62,12 @@ func (c *converter) expr(n *pg.Node) Expr {
 		name := strings.ToLower(c.sql[c.tokenAt(int(f.Location)).Start:c.tokenAt(int(f.Location)).End])
 		switch name {
 		case "current_date", "current_timestamp", "localtimestamp", "localtime":
+			call := &Func{Span: at, Name: name}
 			if f.Typmod < 0 {
-				return &Func{Span: at, Name: name}
+				return call
 			}
+			typ := map[string]string{"current_timestamp": "timestamptz", "localtimestamp": "timestamp", "localtime": "time"}[name]
+			return &Cast{Span: at, Expr: call, Type: typ, Mods: []int{int(f.Typmod)}}
 		}
 		c.unsupported(at, "%s", c.sql[at.Start:at.End])
 	case *pg.Node_SubLink:

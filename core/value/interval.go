@@ -344,7 +344,20 @@ var intervalRanges = map[int]struct {
 	1 << 10: {"hour", Span{Micros: MicrosPerHour}}, 1<<3 | 1<<10: {"hour", Span{Micros: MicrosPerHour}},
 	1 << 11: {"minute", Span{Micros: MicrosPerMinute}}, 1<<10 | 1<<11: {"minute", Span{Micros: MicrosPerMinute}}, 1<<3 | 1<<10 | 1<<11: {"minute", Span{Micros: MicrosPerMinute}},
 	1 << 12: {"second", Span{Micros: 1}}, 1<<11 | 1<<12: {"second", Span{Micros: 1}}, 1<<10 | 1<<11 | 1<<12: {"second", Span{Micros: 1}},
-	1<<3 | 1<<10 | 1<<11 | 1<<12: {"second", Span{Micros: 1}}, 0x7FFF: {"second", Span{Micros: 1}},
+	1<<3 | 1<<10 | 1<<11 | 1<<12: {"second", Span{Micros: 1}}, AllFields: {"second", Span{Micros: 1}},
+}
+
+// AllFields is PostgreSQL's mask of an interval that is not cut to fields.
+const AllFields = 0x7FFF
+
+// RoundMicros rounds microseconds to so many digits of a second, at most 6, halves away from zero.
+func RoundMicros(micros int64, digits int) int64 {
+	unit := int64(math.Pow10(6 - min(max(digits, 0), 6)))
+	half := unit / 2
+	if micros < 0 {
+		half = -half
+	}
+	return (micros + half) / unit * unit
 }
 
 // ParseIntervalIn reads an interval of some fields, by PostgreSQL's mask of them, cut to
@@ -367,12 +380,7 @@ func ParseIntervalIn(s string, fields, precision int) (Span, error) {
 		span.Micros -= span.Micros % r.below.Micros
 	}
 	if precision >= 0 {
-		unit := int64(math.Pow10(6 - precision))
-		half := unit / 2
-		if span.Micros < 0 {
-			half = -half
-		}
-		span.Micros = (span.Micros + half) / unit * unit
+		span.Micros = RoundMicros(span.Micros, precision)
 	}
 	return span, nil
 }
