@@ -119,6 +119,7 @@ fuzz: debs
 	ROVIK_SEEDS=$(SEEDS) go test -count=1 -timeout 80m -run 'TestGeneratedCallsHoldTheLaw|TestGeneratedRegexesHoldTheLaw|TestGeneratedSimilarPatternsHoldTheLaw|TestGeneratedPatternsHoldTheLaw' ./tests
 	ROVIK_SEEDS=$(SEEDS) go test -count=1 -timeout 80m -run 'TestRefusals|TestEachRule|TestLineageByItsMeaning|TestRenamesKeep|TestFormEdits' ./core/tests
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/syntax
+	go test -run '^$$' -fuzz FuzzDepth -fuzztime 60s ./core/syntax
 	go test -run '^$$' -fuzz FuzzForm -fuzztime 60s ./core/form
 	go test -run '^$$' -fuzz FuzzCompile -fuzztime 60s ./core/regex
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 60s ./core/jsonpath

@@ -347,7 +347,13 @@ func (b *binder) distinctKeys(s *syntax.Select, on, keys []int) {
 	}
 }
 
+// maxTargets is PostgreSQL's limit of what is written in a select list.
+const maxTargets = 1664
+
 func (b *binder) targets(targets []syntax.Target, x *exprBinder) []plan.Item {
+	if len(targets) > maxTargets {
+		b.fail(targets[maxTargets].Span, value.Errorf("54011", "target lists can have at most %d entries", maxTargets).WithHint("a star brings any number of columns"))
+	}
 	var items []plan.Item
 	tell := func(t syntax.Target, from int) {
 		if w := b.ctx.Watch; w != nil && w.Output != nil && b.view == "" {

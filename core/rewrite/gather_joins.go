@@ -1,6 +1,10 @@
 package rewrite
 
-import "rovik/core/plan"
+import (
+	"math"
+
+	"rovik/core/plan"
+)
 
 // gatherJoins reorders inner joins so that inputs of one source that share a
 // condition are joined with each other first, wherever they were written, and
@@ -46,6 +50,8 @@ type joinGroup struct {
 	conds    []joinCond
 	attached []attachment
 	crosses  []plan.Origin // of joins without a condition
+	// tried are pairs that cheapest has estimated, by their nodes: a merge leaves those of other parts as they are.
+	tried map[[2]plan.Node]pair
 }
 
 type joinPart struct {
@@ -164,22 +170,51 @@ type pair struct {
 // cheapest returns the connected pair whose join is expected to give the fewest
 // rows; where nothing is connected, the two parts with the fewest.
 func (g *joinGroup) cheapest() pair {
+	if len(g.parts) > mostCompared {
+		return g.written()
+	}
 	best := pair{rows: -1}
 	for i := range g.parts {
 		for j := i + 1; j < len(g.parts); j++ {
-			trial := &plan.Join{Left: g.parts[i].node, Right: g.parts[j].node}
-			for _, c := range g.conds {
-				if _, _, ok := plan.EquiKeys(c.expr, g.parts[i].cols, g.parts[j].cols); ok && !c.used {
-					trial.On = append(trial.On, c.expr)
-				}
-			}
-			p := pair{i, j, len(trial.On) > 0, g.estimate.Rows(trial)}
+			p := g.try(i, j)
 			if best.rows < 0 || p.connected && !best.connected || p.connected == best.connected && p.rows < best.rows {
 				best = p
 			}
 		}
 	}
 	return best
+}
+
+// mostCompared is up to how many parts all pairs are compared.
+const mostCompared = 100
+
+// written returns the first part and the next one that is connected with it, as they are written.
+func (g *joinGroup) written() pair {
+	if j := g.partner(0, func(a, b *joinPart) bool { return true }); j > 0 {
+		return pair{0, j, true, math.MaxFloat64}
+	}
+	return pair{0, 1, false, math.MaxFloat64}
+}
+
+// try estimates the join of two parts.
+func (g *joinGroup) try(i, j int) pair {
+	nodes := [2]plan.Node{g.parts[i].node, g.parts[j].node}
+	p, known := g.tried[nodes]
+	if !known {
+		trial := &plan.Join{Left: nodes[0], Right: nodes[1]}
+		for _, c := range g.conds {
+			if _, _, ok := plan.EquiKeys(c.expr, g.parts[i].cols, g.parts[j].cols); ok && !c.used {
+				trial.On = append(trial.On, c.expr)
+			}
+		}
+		p = pair{connected: len(trial.On) > 0, rows: g.estimate.Rows(trial)}
+		if g.tried == nil {
+			g.tried = map[[2]plan.Node]pair{}
+		}
+		g.tried[nodes] = p
+	}
+	p.i, p.j = i, j
+	return p
 }
 
 // connecting returns where the first condition between two parts is written.

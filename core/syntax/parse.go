@@ -23,17 +23,21 @@ func Parse(sql string) (*Query, error) {
 	if i := strings.IndexByte(sql, 0); i >= 0 || !utf8.ValidString(sql) {
 		return nil, value.Errorf(value.CodeSyntax, "the query holds bytes that are not text in UTF-8").At("", max(i, 0), max(i, 0)+1)
 	}
-	tree, err := pg.Parse(withoutComments(sql))
+	scanned, err := pg.Scan(sql)
+	if err != nil {
+		return nil, syntaxError(sql, err)
+	}
+	if err := checkDepth(scanned.Tokens); err != nil {
+		return nil, err
+	}
+	tree, err := pg.Parse(withoutComments(sql, scanned.Tokens))
 	if err != nil {
 		return nil, syntaxError(sql, err)
 	}
 	if len(tree.Stmts) == 0 {
 		return nil, value.Errorf(value.CodeSyntax, "the query is empty").WithHint("write a SELECT").At("", 0, 0)
 	}
-	c := &converter{sql: sql}
-	if err := c.scan(); err != nil {
-		return nil, syntaxError(sql, err)
-	}
+	c := &converter{sql: sql, tokens: wordsAndSigns(scanned.Tokens)}
 	if len(tree.Stmts) > 1 {
 		at := int(tree.Stmts[1].StmtLocation)
 		return nil, value.Errorf(value.CodeSyntax, "there is more than one statement").
@@ -76,18 +80,15 @@ type converter struct {
 	tokens []Span
 }
 
-func (c *converter) scan() error {
-	r, err := pg.Scan(c.sql)
-	if err != nil {
-		return err
-	}
-	c.tokens = make([]Span, 0, len(r.Tokens))
-	for _, t := range r.Tokens {
-		if t.Token != pg.Token_SQL_COMMENT && t.Token != pg.Token_C_COMMENT {
-			c.tokens = append(c.tokens, Span{int(t.Start), int(t.End)})
+// wordsAndSigns are the tokens that are no comments.
+func wordsAndSigns(tokens []*pg.ScanToken) []Span {
+	out := make([]Span, 0, len(tokens))
+	for _, t := range tokens {
+		if !isComment(t) {
+			out = append(out, Span{int(t.Start), int(t.End)})
 		}
 	}
-	return nil
+	return out
 }
 
 func (c *converter) convert(s *pg.SelectStmt) (q *Query, err error) {

@@ -1,6 +1,7 @@
 package syntax
 
 import (
+	"slices"
 	"strings"
 
 	pg "github.com/pganalyze/pg_query_go/v6"
@@ -26,31 +27,30 @@ func Tokens(sql string) ([]Token, error) {
 	}
 	out := make([]Token, len(r.Tokens))
 	for i, t := range r.Tokens {
-		line := t.Token == pg.Token_SQL_COMMENT
-		out[i] = Token{Span{int(t.Start), int(t.End)}, line || t.Token == pg.Token_C_COMMENT, line}
+		out[i] = Token{Span{int(t.Start), int(t.End)}, isComment(t), t.Token == pg.Token_SQL_COMMENT}
 	}
 	return out, nil
 }
 
 // withoutComments writes spaces in the place of comments: the parser takes them for
 // words where it looks ahead, as between NOT and IN.
-func withoutComments(sql string) string {
-	if !strings.Contains(sql, "--") && !strings.Contains(sql, "/*") {
+func withoutComments(sql string, tokens []*pg.ScanToken) string {
+	if !slices.ContainsFunc(tokens, isComment) {
 		return sql
-	}
-	tokens, err := Tokens(sql)
-	if err != nil {
-		return sql // parsing says what is wrong
 	}
 	out := []byte(sql)
 	for _, t := range tokens {
-		for i := t.Start; t.Comment && i < t.End; i++ {
+		for i := t.Start; isComment(t) && i < t.End; i++ {
 			if out[i] != '\n' {
 				out[i] = ' '
 			}
 		}
 	}
 	return string(out)
+}
+
+func isComment(t *pg.ScanToken) bool {
+	return t.Token == pg.Token_SQL_COMMENT || t.Token == pg.Token_C_COMMENT
 }
 
 // Enclosable returns a query's text as it can stand in parentheses: without a
