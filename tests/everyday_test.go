@@ -142,7 +142,7 @@ func manySources(t *testing.T, a *app.App) {
 	do(t, ctx, "the list", chromedp.Navigate(base+"/sources/store_07_of_the_house"), until(`document.querySelector('h1')?.innerText.includes('store_07')`),
 		chromedp.Click("main [aria-haspopup=listbox]", chromedp.ByQuery), until(options+`.length === 80`))
 	do(t, ctx, "by kind", fill("Find a source", "csv"), until(options+`.length === 40`))
-	do(t, ctx, "by name", fill("Find a source", "42"), until(options+`.length === 1`), chromedp.KeyEvent(kb.Enter), until(`location.pathname === '/sources/store_42_of_the_house'`))
+	do(t, ctx, "by name", fill("Find a source", "store_42"), until(options+`.length === 1`), chromedp.KeyEvent(kb.Enter), until(`location.pathname === '/sources/store_42_of_the_house'`))
 	do(t, ctx, "by nothing", chromedp.Click("main [aria-haspopup=listbox]", chromedp.ByQuery), fill("Find a source", "cellar"), until(`document.querySelector('[data-testid=source-list]').innerText.includes('cellar')`))
 	var wide bool
 	do(t, ctx, "the width", chromedp.Evaluate(`document.documentElement.scrollWidth > innerWidth || document.querySelector('main').scrollWidth > document.querySelector('main').clientWidth`, &wide))

@@ -12,7 +12,7 @@ import (
 
 // Retype reads a column of a source as another type than was proposed, or
 // as proposed again where typ is empty. Every value has to fit. A column that was
-// left out can be read as text. Views that would break are named, and nothing
+// left out can be read as text, and others as their Choices have it. Views that would break are named, and nothing
 // changes, unless forced.
 func (s *Sources) Retype(ctx context.Context, source, table, column, typ string, force bool) error {
 	now := s.project.Now()
@@ -27,6 +27,7 @@ func (s *Sources) Retype(ctx context.Context, source, table, column, typ string,
 	if err := retypable(src, table, column, typ); err != nil {
 		return err
 	}
+	table = r.Found.Tables[tableOf(src, table)].LocalName()
 	types := connect.ColumnTypes{}
 	for t, columns := range r.Types {
 		types[t] = map[string]value.Type{}
@@ -60,9 +61,28 @@ func (s *Sources) Retype(ctx context.Context, source, table, column, typ string,
 	return s.accept(ctx, src, r, d)
 }
 
+// tableOf finds a table by its name within the source, or by its name alone where that is one table's;
+// −1 for none.
+func tableOf(src *project.Source, name string) int {
+	tables := src.Record.Found.Tables
+	if i := slices.IndexFunc(tables, func(t *catalog.Table) bool { return t.LocalName() == name }); i >= 0 {
+		return i
+	}
+	found := -1
+	for i, t := range tables {
+		if t.Name == name {
+			if found >= 0 {
+				return -1
+			}
+			found = i
+		}
+	}
+	return found
+}
+
 // retypable says why a column cannot be read as a type.
 func retypable(src *project.Source, table, column, typ string) error {
-	i := slices.IndexFunc(src.Record.Found.Tables, func(t *catalog.Table) bool { return t.LocalName() == table })
+	i := tableOf(src, table)
 	if i < 0 {
 		return value.Errorf(value.CodeUndefinedTable, "%s has no table called %s", src.Record.Name, table)
 	}
@@ -77,6 +97,11 @@ func retypable(src *project.Source, table, column, typ string) error {
 		return nil
 	case ok && left != nil && left.AsText != "" && typ == "text", ok && at >= 0 && t.Columns[at].Chosen && typ == "":
 		return nil
+	case ok && at >= 0 && len(t.Columns[at].Choices) > 0:
+		if slices.ContainsFunc(t.Columns[at].Choices, func(c catalog.Choice) bool { return c.Type == typ }) {
+			return nil
+		}
+		return value.Errorf(value.CodeUnsupported, "%s.%s cannot be read as %s", t.FullName(), column, typ).WithHint("choose text or numeric")
 	case left != nil && left.AsText != "":
 		return value.Errorf(value.CodeUnsupported, "%s.%s can be read as text alone", t.FullName(), column).WithHint("read it as text, and cast it in a view")
 	case left != nil:

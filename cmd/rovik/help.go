@@ -85,7 +85,8 @@ rovik source add climate parquet --path /data/climate`},
 is changed.`, `rovik source test lending`},
 	"source refresh": {`Read a source's catalogue and measure its quirks anew. What is found counts from now on.`, `rovik source refresh lending`},
 	"source retype": {`Read a column of files as another type than was proposed, or as proposed again where no type is
-given. Every value has to fit. A column that was left out can be read as text.`,
+given. Every value has to fit. A column that was left out can be read as text; a numeric of any number of digits as
+text, or as numeric with NULL for what has more than 38 digits.`,
 		`rovik source retype rates rates percent "numeric"
 rovik source retype rates rates percent`},
 	"source shape": {`Show how nested records become tables, propose a shape from a sample, or keep one.`,

@@ -36,6 +36,8 @@ var dialect = &sqldb.Dialect{
 	SharedParameters: true,
 	Column: func(c *catalog.Column, ref string) string {
 		switch {
+		case c.ReadAs == nullPast:
+			return strings.ReplaceAll(nullPast, "%s", ref)
 		case c.ReadAs != "":
 			return "CAST(" + ref + " AS " + c.ReadAs + ")"
 		case strings.HasPrefix(c.Collation, nondeterministic) && c.Type.Kind == value.Text:

@@ -72,6 +72,10 @@ func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
 			if cells[i] == nil {
 				c.builder.AppendNull()
 			} else if err := c.append(cells[i]); err != nil {
+				if errors.Is(err, value.ErrNumericRange) {
+					return kernel.Batch{}, value.Errorf(value.CodeOutOfRange, "%s: a number in the column %s has more than %d digits", r.source.name, r.names[i], value.MaxDigits).
+						WithHint("choose on the page of its source, or with rovik source retype, to read the column as text, or such numbers as NULL (numeric)")
+				}
 				return kernel.Batch{}, value.Errorf(value.CodeOutOfRange, "%s: a value of the column %s cannot be carried: %s", r.source.name, r.names[i], err)
 			}
 		}

@@ -29,7 +29,18 @@ type Source struct {
 	cfg  connect.Config
 	pool *pgxpool.Pool
 	// verified are the versions of tables in which they were as they are known.
-	verified sync.Map // *catalog.Table: string
+	verified *sync.Map // *catalog.Table: string
+	types    connect.ColumnTypes
+}
+
+// Proposes reports that columns have types of their own; see connect.Typer.
+func (s *Source) Proposes() bool { return false }
+
+// WithTypes returns the source with columns read as was chosen; see connect.Typer.
+func (s *Source) WithTypes(types connect.ColumnTypes) connect.Source {
+	out := *s
+	out.types, out.verified = types, &sync.Map{}
+	return &out
 }
 
 // New prepares a source; it connects when first used.
@@ -66,7 +77,7 @@ func New(name string, cfg connect.Config) (*Source, error) {
 	if err != nil {
 		return nil, fmt.Errorf("preparing the connection to %s: %w", name, err)
 	}
-	return &Source{name: name, cfg: cfg, pool: pool}, nil
+	return &Source{name: name, cfg: cfg, pool: pool, verified: &sync.Map{}}, nil
 }
 
 // Close ends all connections. It does not wait for a server that is silent.
@@ -251,6 +262,7 @@ func (s *Source) columns(ctx context.Context, tables map[uint32]*catalog.Table) 
 		}
 		c.Distinct = int64(distinct)
 		typed(&c, typname, mod)
+		choose(&c, s.types[t.LocalName()][c.Name])
 		histogram(&c, common, shares, bounds)
 		if !c.Type.Kind.IsText() {
 			c.Collation = ""
@@ -261,6 +273,24 @@ func (s *Source) columns(ctx context.Context, tables map[uint32]*catalog.Table) 
 		t.Columns = append(t.Columns, c)
 		return nil
 	}, slices.Collect(maps.Keys(tables)))
+}
+
+// nullPast reads a numeric that has more digits than Rovik's, %s, as NULL.
+const nullPast = "CASE WHEN scale(%s) IS NULL OR scale(%s) <= 38 AND abs(%s) < power(10::numeric, 38 - scale(%s)) THEN %s END"
+
+// choose reads a numeric of any number of digits as was chosen: as text, or with NULL for what has too
+// many.
+func choose(c *catalog.Column, chosen value.Type) {
+	if c.Type.Kind != value.Numeric || c.Type.Precision > 0 {
+		return
+	}
+	c.Choices = []catalog.Choice{{Type: "text", About: "every digit, as text"}, {Type: "numeric", About: "NULL where it has more than 38 digits"}}
+	switch chosen.Kind {
+	case value.Text:
+		c.Type, c.ReadAs, c.Chosen, c.Note = value.Of(value.Text), "text", true, "A numeric that is read as text, as was chosen."
+	case value.Numeric:
+		c.ReadAs, c.Chosen, c.Nullable, c.Note = nullPast, true, true, "Numbers of more than 38 digits are read as NULL, as was chosen."
+	}
 }
 
 // histogram notes PostgreSQL's statistics of a column. Its bounds are of use

@@ -106,6 +106,9 @@ type Column struct {
 	Distinct int64 `json:"distinct,omitempty"`
 	// NullShare estimates the share of NULLs, from 0 to 1.
 	NullShare float64 `json:"nullShare,omitempty"`
+	// Choices are types that the column may be read as instead, though it has a type of its own: where
+	// some values may not fit that.
+	Choices []Choice `json:"choices,omitempty"`
 	// Chosen reports that the type was chosen by a person.
 	Chosen bool `json:"chosen,omitempty"`
 	// Misfits counts the values of a shape's column that do not fit its type.
@@ -114,6 +117,12 @@ type Column struct {
 	// the same size. Both are empty where the source does not know.
 	Common []CommonValue `json:"common,omitempty"`
 	Bounds []string      `json:"bounds,omitempty"`
+}
+
+// Choice is a type that a column may be read as, and what that means for its values.
+type Choice struct {
+	Type  string `json:"type"`
+	About string `json:"about"`
 }
 
 // LeftColumn is a column that no query can name, since Rovik has no type for

@@ -2524,9 +2524,16 @@ export interface components {
             was: string;
             what: string;
         };
+        /** @description Choice is a type that a column may be read as, and what that means for its values. */
+        Choice: {
+            about: string;
+            type: string;
+        };
         /** @description Column is a column of a table. Native is its type in the source's words. */
         Column: {
             bounds?: string[];
+            /** @description Choices are types that the column may be read as instead, though it has a type of its own: where some values may not fit that. */
+            choices?: components["schemas"]["Choice"][];
             /** @description Chosen reports that the type was chosen by a person. */
             chosen?: boolean;
             /** @description Collation is the source's name for how the column's text compares; empty for other types. */

@@ -2,7 +2,7 @@ import { Box, Button, chakra, Flex, Text } from '@chakra-ui/react'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { Link } from 'react-router'
-import { api, ApiError, type Catalog, type Look, type SourceInfo, type Table } from '../api/client'
+import { api, ApiError, type Catalog, type Look, type TableColumn, type SourceInfo, type Table } from '../api/client'
 import { renewed } from '../lib/views'
 import { count, isNumeric, middle } from '../lib/text'
 import { Keys } from './Keys'
@@ -98,12 +98,12 @@ export function TableSheet({ source, catalog, table, shaped, retypable }: { sour
                   )}
                 </chakra.td>
                 <chakra.td px="2" py={retypable ? '0.5' : undefined} title={[c.native, c.collation].filter(Boolean).join(', ')}>
-                  {!retypable && c.chosen && (
+                  {!retypable && c.chosen && !c.choices && (
                     <chakra.button type="button" float="right" color="tide" title="Leave the column out again" onClick={() => retype.mutate({ column: c.name, type: '' })}>
                       leave out
                     </chakra.button>
                   )}
-                  {retypable && c.readAs !== 'folder' ? <TypeChoice label={c.name} type={c.type} busy={retype.isPending} chosen={c.chosen ?? false} onChange={(type) => retype.mutate({ column: c.name, type })} /> : c.type}
+                  {c.choices || (retypable && c.readAs !== 'folder') ? <TypeChoice label={c.name} value={c.choices && !c.chosen ? '' : c.type} options={choices(c)} busy={retype.isPending} chosen={c.chosen ?? false} onChange={(type) => retype.mutate({ column: c.name, type })} /> : c.type}
                 </chakra.td>
                 {!measured && (
                   <chakra.td px="2" color="faint" title={c.collation}>
@@ -158,25 +158,29 @@ export function TableSheet({ source, catalog, table, shaped, retypable }: { sour
   )
 }
 
-/** A proposed type that can be chosen otherwise. */
-function TypeChoice({ label, type, busy, chosen, onChange }: { label: string; type: string; busy: boolean; chosen: boolean; onChange: (t: string) => void }) {
+/** A type that can be chosen otherwise; the first option is that of the source itself. */
+function TypeChoice({ label, value, options, busy, chosen, onChange }: { label: string; value: string; options: [value: string, text: string][]; busy: boolean; chosen: boolean; onChange: (t: string) => void }) {
   // What was picked shows until the source has said whether every cell fits.
   const [picked, setPicked] = useState<string | null>(null)
   useEffect(() => {
     if (!busy) setPicked(null)
   }, [busy])
-  const others = columnTypes.filter((t) => t !== type && t !== 'jsonb')
   return (
-    <chakra.select aria-label={`Type of ${label}`} h="22px" px="0.5" bg="sheet" border="1px solid" borderColor="line" borderRadius="4px" fontSize="12px" color={chosen ? 'narrowed' : 'ink'} value={picked ?? type} disabled={busy && picked === null} onChange={(e) => { setPicked(e.target.value); onChange(e.target.value) }}>
-      <option value={type}>{type}</option>
-      {chosen && <option value="">as proposed</option>}
-      {others.map((t) => (
-        <option key={t} value={t}>
-          {t}
+    <chakra.select aria-label={`Type of ${label}`} h="22px" px="0.5" maxW="180px" bg="sheet" border="1px solid" borderColor="line" borderRadius="4px" fontSize="12px" color={chosen ? 'narrowed' : 'ink'} value={picked ?? value} disabled={busy && picked === null} onChange={(e) => { setPicked(e.target.value); onChange(e.target.value) }}>
+      {options.map(([v, text]) => (
+        <option key={v} value={v}>
+          {text}
         </option>
       ))}
     </chakra.select>
   )
+}
+
+/** The types that a column may be read as: any where its own is only proposed, else those of its choices. */
+function choices(c: TableColumn): [string, string][] {
+  const others: [string, string][] = columnTypes.filter((t) => t !== c.type && t !== 'jsonb').map((t) => [t, t])
+  if (!c.choices) return [[c.type, c.type], ...(c.chosen ? ([['', 'as proposed']] as [string, string][]) : []), ...others]
+  return [['', c.chosen ? 'as it is' : c.type], ...c.choices.map((o): [string, string] => [o.type, `${o.type}: ${o.about}`])]
 }
 
 function share(nulls: number, rows: number): string {
