@@ -64,22 +64,29 @@ func TestVerbatimHoldsTheLaw(t *testing.T) {
 // What a source does not take is said at the statement, and it is only read.
 func TestVerbatimErrors(t *testing.T) {
 	for sql, want := range map[string]string{
-		`SELECT * FROM verbatim('registry', $$SELECT nothing FROM objects$$) AS v`:                                  `column "nothing" does not exist`,
-		`SELECT * FROM verbatim('registry', $$DELETE FROM objects$$) AS v`:                                          "syntax error",
-		`SELECT * FROM verbatim('registry', $$SELECT 1, 2$$) AS v`:                                                  "names of their own",
-		`SELECT * FROM verbatim('registry', $$SELECT $1::int AS a$$) AS v`:                                          "takes no parameters",
-		`SELECT * FROM verbatim('lending', $$SELECT code FROM institutions WHERE$$) AS v`:                           "says:",
-		`SELECT * FROM verbatim('archive', $$SELECT x FROM nowhere$$) AS v`:                                         "no such table",
-		`SELECT * FROM verbatim('climate', $$SELECT 1$$) AS v`:                                                      "takes no statements",
-		`SELECT * FROM verbatim('registri', $$SELECT 1$$) AS v`:                                                     "did you mean registry?",
-		`SELECT * FROM verbatim('registry') AS v`:                                                                   "a source and a statement",
-		`SELECT * FROM verbatim('registry', 1 + 1) AS v`:                                                            "as they stand",
-		`SELECT * FROM verbatim('condition', $${"aggregate": "reports", "pipeline": [{"$out": "x"}]}$$) AS v`:       "$out would write",
-		`SELECT * FROM verbatim('condition', $${"delete": "reports"}$$) AS v`:                                       "neither a find nor an aggregation",
-		`SELECT * FROM verbatim('condition', $${"aggregate": "reports", "pipeline": [{"$nonsense": {}}]}$$) AS v`:   "$nonsense",
-		`SELECT * FROM verbatim('condition', $$db.reports.find()$$) AS v`:                                           "not extended JSON",
-		`SELECT * FROM verbatim('condition', $${"find": "reports", "filter": {"_id": "none"}}$$) AS v`:              "returns no documents",
-		`SELECT * FROM verbatim('lending', $$SELECT * FROM loans l JOIN loan_lines n ON n.loan_id = l.loan_id$$) v`: "loan_id",
+		`SELECT * FROM verbatim('registry', $$SELECT nothing FROM objects$$) AS v`:                                                   `column "nothing" does not exist`,
+		`SELECT * FROM verbatim('registry', $$DELETE FROM objects$$) AS v`:                                                           "syntax error",
+		`SELECT * FROM verbatim('registry', $$SELECT 1, 2$$) AS v`:                                                                   "names of their own",
+		`SELECT * FROM verbatim('registry', $$SELECT $1::int AS a$$) AS v`:                                                           "takes no parameters",
+		`SELECT * FROM verbatim('lending', $$SELECT code FROM institutions WHERE$$) AS v`:                                            "says:",
+		`SELECT * FROM verbatim('archive', $$SELECT x FROM nowhere$$) AS v`:                                                          "no such table",
+		`SELECT * FROM verbatim('climate', $$SELECT 1$$) AS v`:                                                                       "takes no statements",
+		`SELECT * FROM verbatim('registri', $$SELECT 1$$) AS v`:                                                                      "did you mean registry?",
+		`SELECT * FROM verbatim('registry') AS v`:                                                                                    "a source and a statement",
+		`SELECT * FROM verbatim('registry', 1 + 1) AS v`:                                                                             "as they stand",
+		`SELECT * FROM verbatim('condition', $${"aggregate": "reports", "pipeline": [{"$out": "x"}]}$$) AS v`:                        "$out would write",
+		`SELECT * FROM verbatim('condition', $${"aggregate": "reports", "pipeline": [{"$facet": {"a": [{"$merge": "x"}]}}]}$$) AS v`: "$merge would write",
+		`SELECT * FROM verbatim('condition', $${"find": "reports", "filter": {"$or": [{"$where": "sleep(1)"}]}}$$) AS v`:             "$where would run a program",
+		`SELECT * FROM verbatim('condition', $${"find": "reports", "projection": {"a": {"$function": {"body": "x"}}}}$$) AS v`:       "$function would run a program",
+		`SELECT * FROM verbatim('archive', $$SELECT 1 AS a) AS v; PRAGMA query_only=0; SELECT (1$$) AS v`:                            "closes a parenthesis",
+		`SELECT * FROM verbatim('archive', $$SELECT 1 AS a; DELETE FROM closed_loans$$) AS v`:                                        "goes on behind a semicolon",
+		`SELECT * FROM verbatim('lending', $$SELECT 1 AS a) AS v INTO OUTFILE '/tmp/a' -- $$) AS v`:                                  "closes a parenthesis",
+		`SELECT * FROM verbatim('registry', $$SELECT 1 AS a) AS v CROSS JOIN (SELECT 2$$) AS v`:                                      "closes a parenthesis",
+		`SELECT * FROM verbatim('condition', $${"delete": "reports"}$$) AS v`:                                                        "neither a find nor an aggregation",
+		`SELECT * FROM verbatim('condition', $${"aggregate": "reports", "pipeline": [{"$nonsense": {}}]}$$) AS v`:                    "$nonsense",
+		`SELECT * FROM verbatim('condition', $$db.reports.find()$$) AS v`:                                                            "not extended JSON",
+		`SELECT * FROM verbatim('condition', $${"find": "reports", "filter": {"_id": "none"}}$$) AS v`:                               "returns no documents",
+		`SELECT * FROM verbatim('lending', $$SELECT * FROM loans l JOIN loan_lines n ON n.loan_id = l.loan_id$$) v`:                  "loan_id",
 	} {
 		_, err := museum.Now().Explain(project.Query{SQL: sql})
 		var ve *value.Error
@@ -93,6 +100,36 @@ func TestVerbatimErrors(t *testing.T) {
 		if ve.Start < len("SELECT * FROM ") || ve.End > len(sql) {
 			t.Errorf("%s: the error is at %d to %d", sql, ve.Start, ve.End)
 		}
+	}
+}
+
+// What a statement does to its session is gone with it: the next ones in the source are as before.
+func TestVerbatimLeavesNoSession(t *testing.T) {
+	ctx := t.Context()
+	ordinary := []string{"SELECT count(*), max(created_at), min(loan_no) FROM lending.loans WHERE created_at > '2020-01-01'",
+		"SELECT count(*), max(acquired_on::timestamptz) FROM registry.objects WHERE acquired_on::timestamptz < '2024-01-01 00:00:00+00'"}
+	var before []outcome
+	for _, q := range ordinary {
+		o, _ := ours(ctx, museum, q, false)
+		before = append(before, o)
+	}
+	for _, set := range []string{`SELECT * FROM verbatim('registry', $$SELECT set_config('TimeZone', 'Asia/Tokyo', false) AS a, set_config('default_transaction_read_only', 'off', false) AS b, set_config('statement_timeout', '1', false) AS c, pg_advisory_lock(4711) IS NULL AS d$$) AS v`,
+		`SELECT * FROM verbatim('lending', $$SELECT GET_LOCK('store', 0) AS a, @x := 5 AS b$$) AS v`} {
+		for range 5 {
+			if o, _ := ours(ctx, museum, set, false); o.err != nil {
+				t.Fatal(set, o.err)
+			}
+			for i, q := range ordinary {
+				o, _ := ours(ctx, museum, q, false)
+				if d := difference(o, before[i], true); d != "" {
+					t.Errorf("after %s: %s: %s", set, q, d)
+				}
+			}
+		}
+	}
+	var held int
+	if err := reference.QueryRow(ctx, "SELECT count(*) FROM pg_locks WHERE locktype = 'advisory' AND objid = 4711").Scan(&held); err != nil || held > 0 {
+		t.Errorf("%d locks are held, %v", held, err)
 	}
 }
 

@@ -15,12 +15,40 @@ import (
 // described is how many documents of a pipeline's result are looked at.
 const described = 300
 
+// more are stages and operators that do more than read, wherever they stand.
+var more = map[string]string{"$out": "write", "$merge": "write", "$function": "run a program", "$accumulator": "run a program", "$where": "run a program"}
+
+// doesMore returns the first stage or operator in a statement that does more than read, and what.
+func doesMore(v any) (name, does string) {
+	switch v := v.(type) {
+	case bson.D:
+		for _, e := range v {
+			if does := more[e.Key]; does != "" {
+				return e.Key, does
+			}
+			if name, does = doesMore(e.Value); does != "" {
+				return name, does
+			}
+		}
+	case bson.A:
+		for _, e := range v {
+			if name, does = doesMore(e); does != "" {
+				return name, does
+			}
+		}
+	}
+	return "", ""
+}
+
 // verbatim reads a find or an aggregation, written as extended JSON, as the
 // stages of an aggregation over a collection.
 func verbatim(statement string) (collection string, stages []bson.D, err error) {
 	var cmd bson.D
 	if err := bson.UnmarshalExtJSON([]byte(statement), false, &cmd); err != nil {
 		return "", nil, value.Errorf(value.CodeSource, "the statement is not extended JSON: %s", err).WithHint(verbatimHint)
+	}
+	if name, does := doesMore(cmd); does != "" {
+		return "", nil, value.Errorf(value.CodeSource, "%s would %s, and sources are read-only", name, does).WithHint("leave it out")
 	}
 	add := func(name string, v any) { stages = append(stages, bson.D{{Key: name, Value: v}}) }
 	of := map[string]any{}
@@ -35,9 +63,6 @@ func verbatim(statement string) (collection string, stages []bson.D, err error) 
 			st, isStage := e.(bson.D)
 			if !isStage || len(st) != 1 {
 				return "", nil, value.Errorf(value.CodeSource, "a pipeline stage is not an object with exactly one key").WithHint(verbatimHint)
-			}
-			if st[0].Key == "$out" || st[0].Key == "$merge" {
-				return "", nil, value.Errorf(value.CodeSource, "%s would write, and sources are read-only", st[0].Key).WithHint("leave it out")
 			}
 			stages = append(stages, st)
 		}

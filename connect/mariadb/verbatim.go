@@ -12,7 +12,15 @@ import (
 // Describe asks for the columns of a statement and none of its rows; see
 // connect.Describer.
 func (s *Source) Describe(ctx context.Context, statement string) (*catalog.Table, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT * FROM "+sqldb.Nested(statement)+" AS verbatim LIMIT 0")
+	if err := sqldb.OneStatement(s.name, statement, sqldb.Lexis{Backslash: true, Backtick: true, Hash: true, Dashes: true, Commands: true}); err != nil {
+		return nil, err
+	}
+	conn, err := s.db.Conn(ctx)
+	if err != nil {
+		return nil, s.explain(err)
+	}
+	defer s.sessions.drop(conn) // what it may have set goes with it
+	rows, err := conn.QueryContext(ctx, "SELECT * FROM "+sqldb.Nested(statement)+" AS verbatim LIMIT 0")
 	if err != nil {
 		return nil, s.explain(err)
 	}

@@ -11,6 +11,7 @@ import (
 	"math/big"
 	"math/bits"
 	"strings"
+	"time"
 
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/array"
@@ -18,6 +19,7 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
 
+	"rovik/connect/sqldb"
 	"rovik/core/exec"
 	"rovik/core/fold"
 	"rovik/core/kernel"
@@ -127,8 +129,19 @@ func (r *reader) Close() error {
 	if r.rows == nil {
 		r.opening.forget(conn) // what it was to prepare may not be
 	}
+	if sqldb.HasVerbatim(r.st) {
+		drop(conn) // what it may have set goes with it
+	}
 	r.conn.Release()
 	return err
+}
+
+// drop closes a connection, so that the pool does not keep it. Its pending answers, if any, are not
+// waited for.
+func drop(conn *pgconn.PgConn) {
+	ctx, cancel := context.WithTimeout(context.Background(), time.Second)
+	defer cancel()
+	_ = conn.Close(ctx)
 }
 
 // epoch2000 is 2000-01-01, where PostgreSQL counts from, in Unix days.

@@ -12,6 +12,9 @@ import (
 
 // Describe prepares a statement, without running it; see connect.Describer.
 func (s *Source) Describe(ctx context.Context, statement string) (*catalog.Table, error) {
+	if err := sqldb.OneStatement(s.name, statement, sqldb.Lexis{Escaped: true, Dollar: true, Nests: true}); err != nil {
+		return nil, err
+	}
 	conn, err := s.pool.Acquire(ctx)
 	if err != nil {
 		return nil, s.explain(err)

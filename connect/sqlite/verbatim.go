@@ -10,6 +10,9 @@ import (
 // Describe runs a statement to see what its columns hold: a declared type says
 // nothing of that; see connect.Describer.
 func (s *Source) Describe(ctx context.Context, statement string) (*catalog.Table, error) {
+	if err := sqldb.OneStatement(s.name, statement, sqldb.Lexis{Backtick: true, Bracket: true}); err != nil {
+		return nil, err
+	}
 	nested := sqldb.Nested(statement) + " AS verbatim"
 	rows, err := s.db.QueryContext(ctx, "SELECT * FROM "+nested+" LIMIT 0")
 	if err != nil {
