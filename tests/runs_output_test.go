@@ -110,6 +110,15 @@ func TestFormatsOfResults(t *testing.T) {
 	if fields := r.Schema().Fields(); count != 3 || fields[0].Type.String() != "decimal(10, 2)" || fields[1].Type.String() != "utf8" {
 		t.Errorf("arrow: %d rows of %v", count, r.Schema())
 	}
+	lists, err := ipc.NewReader(bytes.NewReader(written(t, "SELECT ARRAY[1.50, NULL]::numeric[] AS n, ARRAY['a'::char(3)] AS c, '{}'::jsonb AS j, 'a'::char(3) AS p, ARRAY[interval '1 day'] AS i", "arrow")))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer lists.Release()
+	lists.Next()
+	if got := fmt.Sprint(lists.RecordBatch()); !strings.Contains(got, `["1.50" (null)]`) || !strings.Contains(got, `"{}"`) || !strings.Contains(got, `["a  "]`) || !strings.Contains(got, `["1 day"]`) {
+		t.Errorf("arrow of lists: %s", got)
+	}
 	table := strings.Split(string(written(t, "SELECT * FROM (VALUES (1, 'a', 'long'), (100, NULL, 'b')) AS v (n, t, u) ORDER BY 1", "table")), "\n")
 	if !slices.Equal(table, []string{"  n  t  u", "  1  a  long", "100     b", "(2 rows)", ""}) {
 		t.Errorf("table: %q", table)

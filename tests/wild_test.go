@@ -1,15 +1,21 @@
 package tests
 
 import (
+	"bytes"
 	"context"
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
+	"github.com/apache/arrow-go/v18/arrow/ipc"
 	"github.com/jackc/pgx/v5"
 
 	"rovik/app"
 	"rovik/app/project"
+	"rovik/app/runs"
+	"rovik/connect"
 	"rovik/core/catalog"
 	"rovik/core/exec"
 	"rovik/core/value"
@@ -276,6 +282,86 @@ func TestEveryTypeByEveryWay(t *testing.T) {
 					holdsLawOn(t, a, ref, sql, ordered)
 				}
 			})
+		}
+	}
+}
+
+// endless are the columns of wild tables that hold what Parquet and Arrow have nothing for: infinite
+// dates.
+var endless = map[string]bool{"ds": true, "ms": true, "zs": true}
+
+// Every type of every source by every way out: written in a format and read again, a value is what it
+// was; what a format cannot hold is refused with what to write instead.
+func TestEveryTypeByEveryWayOut(t *testing.T) {
+	a, ref := nastyWorld(t)
+	addWildTables(t, a, ref)
+	out := func(sql, format string) ([]byte, error) {
+		run, err := a.Now().Start(t.Context(), project.Query{SQL: sql}, project.NewRunID())
+		if err != nil {
+			return nil, err
+		}
+		defer run.Close()
+		var b bytes.Buffer
+		err = runs.WriteResult(&b, format, run)
+		return b.Bytes(), err
+	}
+	for _, source := range []string{"pg", "ma", "sl"} {
+		for _, format := range []string{"csv", "json", "parquet", "arrow"} {
+			var names, casts []string
+			for _, c := range a.Now().Catalog().Table(source + ".wild").Columns {
+				if endless[c.Name] && (format == "parquet" || format == "arrow") {
+					_, err := out("SELECT "+c.Name+" FROM "+source+".wild", format)
+					if err == nil || hintOf(err) == "" {
+						t.Errorf("%s.%s as %s: %v", source, c.Name, format, err)
+					}
+					continue
+				}
+				if c.Type.Kind.IsArray() && format != "csv" || c.Type.Kind.IsFloat() && source == "pg" && format == "json" {
+					continue // nested there, and read as JSON, as are numbers beside the names of those that are none
+				}
+				names = append(names, c.Name)
+				casts = append(casts, fmt.Sprintf("CAST(e.%s AS %s) AS %s", c.Name, c.Type, c.Name))
+			}
+			sql := "SELECT " + strings.Join(names, ", ") + " FROM " + source + ".wild"
+			data, err := out(sql, format)
+			if err != nil {
+				t.Errorf("%s as %s: %v", source, format, err)
+				continue
+			}
+			if format == "arrow" {
+				r, err := ipc.NewReader(bytes.NewReader(data))
+				if err != nil {
+					t.Fatal(err)
+				}
+				rows := int64(0)
+				for r.Next() {
+					rows += r.RecordBatch().NumRows()
+				}
+				if rows != wildRows || r.Err() != nil {
+					t.Errorf("%s as arrow: %d rows, %v", source, rows, r.Err())
+				}
+				r.Release()
+				continue
+			}
+			dir := t.TempDir()
+			if err := os.WriteFile(filepath.Join(dir, "wild."+format), data, 0o600); err != nil {
+				t.Fatal(err)
+			}
+			from := source + "_" + format
+			if _, err := a.Sources.Add(t.Context(), from, format, connect.Config{Path: dir}, ""); err != nil {
+				t.Fatalf("%s: %v", from, err)
+			}
+			for i, name := range names {
+				own := name
+				if k := a.Now().Catalog().Table(source + ".wild").Column(name); format == "csv" && a.Now().Catalog().Table(source+".wild").Columns[k].Type.Kind.IsText() {
+					own = "CASE WHEN octet_length(" + name + ") > 0 THEN " + name + " END" // an empty text and NULL are the same there
+				}
+				want, _ := ours(t.Context(), a, "SELECT id, "+own+" FROM "+source+".wild ORDER BY 1", false)
+				got, _ := ours(t.Context(), a, fmt.Sprintf("SELECT CAST(e.id AS integer), %s FROM %s.wild AS e ORDER BY 1", casts[i], from), false)
+				if d := difference(got, want, true); d != "" {
+					t.Errorf("%s.%s as %s: %s", source, name, format, d)
+				}
+			}
 		}
 	}
 }

@@ -190,16 +190,23 @@ func jsonCell(v value.Value) []byte {
 }
 
 // arrowField is how a column is written to Arrow and Parquet: numerics with a
-// declared scale as decimals, others as text, as are intervals.
+// declared scale as decimals; what has a form of our own within as text, in arrays too.
 func arrowField(c plan.Column) arrow.Field {
 	t := c.Type.Kind.Arrow()
-	switch {
-	case c.Type.Kind == value.Numeric && c.Type.Precision > 0:
+	switch k := c.Type.Kind; {
+	case k == value.Numeric && c.Type.Precision > 0:
 		t = &arrow.Decimal128Type{Precision: int32(c.Type.Precision), Scale: int32(c.Type.Scale)}
-	case c.Type.Kind == value.Numeric || c.Type.Kind == value.Interval:
+	case ownForm(k):
 		t = arrow.BinaryTypes.String
+	case k.IsArray() && ownForm(k.Elem()):
+		t = arrow.ListOf(arrow.BinaryTypes.String)
 	}
 	return arrow.Field{Name: c.Name, Type: t, Nullable: true}
+}
+
+// ownForm reports whether arrays hold values of a kind in a form that nobody else reads.
+func ownForm(k value.Kind) bool {
+	return k == value.Numeric || k == value.Interval || k == value.Char || k == value.JSONB
 }
 
 func writeArrow(w io.Writer, format string, run *exec.Run) error {
@@ -282,6 +289,15 @@ func exported(t arrow.DataType, c plan.Column, a arrow.Array) (arrow.Array, erro
 			b.Append(d.Coef)
 		case *array.StringBuilder:
 			b.Append(v.String())
+		case *array.ListBuilder:
+			b.Append(true)
+			for _, e := range v.List {
+				if e.IsNull {
+					b.ValueBuilder().AppendNull()
+				} else {
+					b.ValueBuilder().(*array.StringBuilder).Append(e.String())
+				}
+			}
 		}
 	}
 	return out.NewArray(), nil
