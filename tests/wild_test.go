@@ -353,7 +353,7 @@ func TestEveryTypeByEveryWayOut(t *testing.T) {
 			}
 			for i, name := range names {
 				own := name
-				if k := a.Now().Catalog().Table(source + ".wild").Column(name); format == "csv" && a.Now().Catalog().Table(source+".wild").Columns[k].Type.Kind.IsText() {
+				if k := a.Now().Catalog().Table(source + ".wild").Column(name); format == "csv" && a.Now().Catalog().Table(source + ".wild").Columns[k].Type.Kind.IsText() {
 					own = "CASE WHEN octet_length(" + name + ") > 0 THEN " + name + " END" // an empty text and NULL are the same there
 				}
 				want, _ := ours(t.Context(), a, "SELECT id, "+own+" FROM "+source+".wild ORDER BY 1", false)
