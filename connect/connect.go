@@ -171,6 +171,12 @@ func (c Config) CheckPassword() string {
 	return "check the user, and give the password again"
 }
 
+// SamePeer reports whether a password that was given for one config goes to the same server, under the
+// same user and protected alike, in the other.
+func (c Config) SamePeer(o Config) bool {
+	return c.Host == o.Host && c.Port == o.Port && c.User == o.User && c.TLSMode() == o.TLSMode() && c.CA == o.CA
+}
+
 // Address is the host and port, for people.
 func (c Config) Address() string { return net.JoinHostPort(c.Host, fmt.Sprint(c.Port)) }
 

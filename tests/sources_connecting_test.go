@@ -18,11 +18,14 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
 	"rovik/app"
+	"rovik/app/project"
 	"rovik/app/sources"
 	"rovik/connect"
 	"rovik/serve"
@@ -309,5 +312,84 @@ func TestRemovingASourceThatIsRead(t *testing.T) {
 	}
 	if err := a.Sources.Remove(ctx, "old", true); err != nil || len(a.Views.Broken()) != 1 {
 		t.Errorf("%v, broken: %v", err, a.Views.Broken())
+	}
+}
+
+// A kept password goes to the server, user and protection that it was given for, and nowhere else: not to
+// what an imported file says.
+func TestKeptPasswordsStayWithTheirServer(t *testing.T) {
+	ctx := t.Context()
+	secret, err := os.ReadFile(filepath.Join(env.Home, "secrets", "registry"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	a := emptyProject(t)
+	own := connect.Config{Host: "127.0.0.1", Port: env.Postgres.Port, User: "rovik_reader", Database: "registry"}
+	if _, err := a.Sources.ConnectAs(ctx, sources.NewSource{Name: "reg", Kind: "postgresql", Config: own, Password: strings.TrimSpace(string(secret))}); err != nil {
+		t.Fatal(err)
+	}
+	trap, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = trap.Close() }()
+	var reached atomic.Int32
+	go func() {
+		for {
+			c, err := trap.Accept()
+			if err != nil {
+				return
+			}
+			reached.Add(1)
+			_ = c.Close()
+		}
+	}()
+	dir := t.TempDir()
+	if _, err := a.Views.Export(dir); err != nil {
+		t.Fatal(err)
+	}
+	file := filepath.Join(dir, "sources", "reg.yaml")
+	was, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	apply := func(text string) error {
+		if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		im, err := a.Views.ReadFiles(dir)
+		if err != nil {
+			return err
+		}
+		return a.Views.Apply(ctx, dir, im)
+	}
+	if err := apply(string(was)); err != nil {
+		t.Errorf("as it was: %v", err)
+	}
+	port, elsewhere := fmt.Sprint(env.Postgres.Port), fmt.Sprint(trap.Addr().(*net.TCPAddr).Port)
+	for what, text := range map[string]string{
+		"another port":    strings.Replace(string(was), port, elsewhere, 1),
+		"another host":    strings.Replace(string(was), "127.0.0.1", "localhost", 1),
+		"another user":    strings.Replace(string(was), "rovik_reader", "postgres", 1),
+		"less protection": regexp.MustCompile(`(?m)^( *)user:`).ReplaceAllString(string(was), "${1}tls: 'off'\n${1}user:"),
+	} {
+		if text == string(was) {
+			t.Fatalf("%s: the file has no such place:\n%s", what, was)
+		}
+		if err := apply(text); err == nil || !strings.Contains(err.Error(), "password of reg") {
+			t.Errorf("%s: %v", what, err)
+		}
+	}
+	own.Secret = "kept:reg"
+	for _, n := range []sources.NewSource{{Name: "thief", Kind: "postgresql", Config: own}, {Name: "reg", Kind: "mariadb", Config: own}} {
+		if _, err := a.Sources.ConnectAs(ctx, n); err == nil {
+			t.Errorf("%s of %s takes the password", n.Name, n.Kind)
+		}
+	}
+	if n := reached.Load(); n > 0 {
+		t.Errorf("another server was reached %d times", n)
+	}
+	if rows, err := a.Now().Rows(ctx, project.Query{SQL: "SELECT count(*) FROM reg.sites"}); err != nil || len(rows) != 1 {
+		t.Errorf("the source itself: %v", err)
 	}
 }

@@ -87,6 +87,10 @@ func (s *Sources) ConnectAs(ctx context.Context, n NewSource) (*catalog.Source, 
 	if _, ok := now.Catalog().Rank(name); ok {
 		return nil, value.Errorf(value.CodeDuplicate, "a layer is called %s already", name).WithHint("choose another name")
 	}
+	old := now.Has(name)
+	if err := mayUse(old, n); err != nil {
+		return nil, err
+	}
 	tried := cfg
 	tried.Keeper = s.project.Records()
 	if n.Password != "" {
@@ -98,7 +102,6 @@ func (s *Sources) ConnectAs(ctx context.Context, n NewSource) (*catalog.Source, 
 		return nil, err
 	}
 	defer conn.Close()
-	old := now.Has(name)
 	next := &records.Source{Name: name, Kind: kind, Note: note, Config: cfg, Shapes: n.Shapes}
 	if old != nil {
 		next.Hidden, next.Declared = old.Record.Hidden, old.Record.Declared
@@ -126,6 +129,22 @@ func (s *Sources) ConnectAs(ctx context.Context, n NewSource) (*catalog.Source, 
 	}
 	s.health.set(name, nil)
 	return next.Found, nil
+}
+
+// mayUse fails for a source that would send a kept password elsewhere than it was given for: a password
+// belongs to its own source, and to the server, user and protection that it was given with.
+func mayUse(old *project.Source, n NewSource) error {
+	if n.Password != "" || !strings.HasPrefix(n.Config.Secret, "kept:") {
+		return nil
+	}
+	if old == nil || n.Config.Secret != old.Record.Config.Secret {
+		return value.Errorf(value.CodeSource, "a kept password belongs to its own source").WithHint("give the password of %s", n.Name)
+	}
+	if was := old.Record.Config; n.Kind != old.Record.Kind || !n.Config.SamePeer(was) {
+		return value.Errorf(value.CodeSource, "the password of %s is kept for %s as %s, and is not sent to %s as %s", n.Name, was.Address(), was.User, n.Config.Address(), n.Config.User).
+			WithHint("connect %s again with its password, or write secret: env:NAME", n.Name)
+	}
+	return nil
 }
 
 // Found is what a source was found to hold, and how that differs from what was
