@@ -56,6 +56,26 @@ func rovik(t *testing.T, home string, args ...string) (stdout, stderr string, co
 	return out.String(), errs.String(), 0
 }
 
+// Parameters come by --param, in their order; \N is NULL. What is wrong with one is said at its place.
+func TestParametersOfCommands(t *testing.T) {
+	out, errs, code := rovik(t, env.Home, "query", "SELECT count(*) AS n, $3 IS NULL AS missing FROM registry.objects WHERE object_id < $1 AND title <> $2", "-p", "40", "--param", "it's; --", "-p", `\N`, "--format", "csv")
+	if code != 0 || !strings.HasPrefix(out, "n,missing\n3") || !strings.HasSuffix(out, ",true\n") {
+		t.Errorf("%d %s %s", code, out, errs)
+	}
+	out, _, code = rovik(t, env.Home, "explain", "SELECT object_id FROM registry.objects WHERE object_id = $1", "-p", "7")
+	if code != 0 || !strings.Contains(out, "with 7") {
+		t.Errorf("explained: %d %s", code, out)
+	}
+	for value, want := range map[string]string{"seven": "invalid input syntax", "": "invalid input syntax"} {
+		if _, errs, code = rovik(t, env.Home, "query", "SELECT $1::integer", "-p", value); code == 0 || !strings.Contains(errs, want) {
+			t.Errorf("%q: %d %s", value, code, errs)
+		}
+	}
+	if _, errs, code = rovik(t, env.Home, "query", "SELECT $1::integer"); code == 0 || !strings.Contains(errs, "there is no parameter $1") {
+		t.Errorf("without one: %d %s", code, errs)
+	}
+}
+
 func TestQueryFormats(t *testing.T) {
 	const sql = "SELECT s.site_id, s.code, s.opened_on, count(*) AS rooms, avg(r.floor) AS floor FROM registry.sites s JOIN registry.rooms r ON r.site_id = s.site_id GROUP BY s.site_id, s.code, s.opened_on ORDER BY 1"
 	want, _ := ours(context.Background(), museum, sql, false)

@@ -34,6 +34,7 @@ rovik demo --embedded`},
 Numbers of exact types and times are text in JSON, and lose nothing.`,
 		`rovik query "SELECT title, kind FROM registry.objects LIMIT 5"
 rovik query "SELECT * FROM delivery.loan_risk" --format parquet > risk.parquet
+rovik query 'SELECT title FROM registry.objects WHERE kind = $1 AND object_id < $2' --param print --param 40
 rovik query "SELECT count(*) FROM lending.loans" --report report.json
 rovik query "SELECT max(taken_at) FROM climate.readings" --fold off`},
 	"explain": {`Say what a query would do, without reading data: the native statement of each source, which
