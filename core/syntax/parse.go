@@ -100,7 +100,27 @@ func (c *converter) convert(s *pg.SelectStmt) (q *Query, err error) {
 
 // unsupported stops the conversion with an error at a place.
 func (c *converter) unsupported(at Span, format string, args ...any) {
-	panic(value.Errorf(value.CodeUnsupported, "%s is not supported yet", fmt.Sprintf(format, args...)).At("", at.Start, at.End))
+	what := fmt.Sprintf(format, args...)
+	err := value.Errorf(value.CodeUnsupported, "%s is not supported yet", what).At("", at.Start, at.End)
+	if hint := instead[what]; hint != "" {
+		err = err.WithHint("%s", hint)
+	}
+	panic(err)
+}
+
+// instead is what to write in the place of what is not supported.
+var instead = map[string]string{
+	"FOR UPDATE or FOR SHARE":                   "leave it out: sources are only read",
+	"SELECT INTO":                               "save the query as a view, or write its rows to a file",
+	"a statement other than SELECT in WITH":     "leave it out: sources are only read",
+	"SEARCH or CYCLE":                           "collect the keys of the way in an array, order by it, and go on WHERE key <> ALL (way)",
+	"ORDER BY … USING":                          "write ASC or DESC",
+	"TABLESAMPLE":                               "write a condition, as WHERE id % 100 = 0",
+	"another collation than \"C\"":              "text compares by its bytes: compare lower(…) to leave letter case out",
+	"a list of column definitions in ROWS FROM": "write the function as an item of FROM of its own",
+	"taking a field out of a row":               "name the column with its table",
+	"a bit string":                              "write an integer: 5 for B'101'",
+	"DEFAULT":                                   "write the value",
 }
 
 func (c *converter) query(s *pg.SelectStmt) *Query {

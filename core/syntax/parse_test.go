@@ -50,6 +50,11 @@ func TestUnsupportedIsNamedAndPlaced(t *testing.T) {
 		{"SELECT a FROM t TABLESAMPLE SYSTEM (10)", "TABLESAMPLE", "TABLESAMPLE"},
 		{"SELECT a FROM t FOR UPDATE", "FOR UPDATE", "FOR"},
 		{"SELECT (a).b FROM t", "a field out of a row", "a"},
+		{"SELECT a INTO b FROM t", "SELECT INTO", "INTO"},
+		{"WITH x AS (DELETE FROM t RETURNING a) SELECT a FROM x", "a statement other than SELECT", ""},
+		{"WITH RECURSIVE x AS (SELECT 1 AS a UNION ALL SELECT a FROM x) CYCLE a SET c USING p SELECT a FROM x", "SEARCH or CYCLE", ""},
+		{"SELECT a FROM t ORDER BY a USING <", "ORDER BY … USING", "a"},
+		{"SELECT B'101'", "a bit string", "B'101'"},
 		{"DELETE FROM t", "only queries", "DELETE FROM t"},
 		{"SELECT 1; SELECT 2", "more than one statement", "SELECT 2"},
 	} {
@@ -58,6 +63,9 @@ func TestUnsupportedIsNamedAndPlaced(t *testing.T) {
 		if !errors.As(err, &e) || !strings.Contains(e.Message, c.what) {
 			t.Errorf("%s: got error %v, want one about %q", c.sql, err, c.what)
 			continue
+		}
+		if e.Hint == "" {
+			t.Errorf("%s: the error does not say what to write instead", c.sql)
 		}
 		if got := strings.TrimSpace(c.sql[e.Start:e.End]); !strings.HasPrefix(got, c.at) {
 			t.Errorf("%s: error points at %q, want %q", c.sql, got, c.at)
