@@ -65,21 +65,10 @@ func (x *execution) method(i *item, v value.JSONValue, found *items) result {
 }
 
 func typeOf(v value.JSONValue) string {
-	switch v := v.(type) {
-	case nil:
-		return "null"
-	case bool:
-		return "boolean"
-	case json.Number:
-		return "number"
-	case string:
-		return "string"
-	case []value.JSONValue:
-		return "array"
-	case moment:
-		return v.name()
+	if m, is := v.(moment); is {
+		return m.name()
 	}
-	return "object"
+	return value.JSONType(v)
 }
 
 func (x *execution) double(i *item, v value.JSONValue, found *items) result {

@@ -21,7 +21,7 @@ func scalarOf[R any](to value.Kind, convert func(v value.JSONValue) (R, bool, er
 		}
 		out, ok, err := convert(v)
 		if err == nil && !ok {
-			err = value.Errorf(value.CodeBadParameter, "cannot cast jsonb %s to type %s", jsonType(v), to)
+			err = value.Errorf(value.CodeBadParameter, "cannot cast jsonb %s to type %s", value.JSONType(v), to)
 		}
 		return out, err
 	}

@@ -33,6 +33,23 @@ func (o *JSONObject) Get(key string) (JSONValue, bool) {
 	return nil, false
 }
 
+// JSONType is what JSON calls a value: null, boolean, number, string, array or object.
+func JSONType(v JSONValue) string {
+	switch v.(type) {
+	case nil:
+		return "null"
+	case bool:
+		return "boolean"
+	case json.Number:
+		return "number"
+	case string:
+		return "string"
+	case []JSONValue:
+		return "array"
+	}
+	return "object"
+}
+
 const maxJSONDepth = 1000
 
 // DecodeJSON parses a document.
