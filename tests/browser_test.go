@@ -301,6 +301,8 @@ func TestBrowserParameters(t *testing.T) {
 		chromedp.Click(button("Run"), chromedp.BySearch), until(runState+` === 'done'`),
 		until(`document.querySelector('[data-testid=grid]').innerText.includes('2024-03-01')`))
 	shot(t, ctx, "parameters")
+	do(t, ctx, "dark and wide", chromedp.EmulateViewport(1920, 1080), chromedp.Click(`[aria-label="Dark scheme"]`, chromedp.ByQuery), until(`document.documentElement.classList.contains('dark')`), until(`document.getAnimations().length === 0`))
+	shot(t, ctx, "parameters-dark")
 	do(t, ctx, "NULL again", chromedp.Click(`[title="Make $2 NULL"]`, chromedp.ByQuery), chromedp.Click(button("Run"), chromedp.BySearch), until(runState+` === 'done'`),
 		until(`document.querySelector('[data-testid=run-line]').innerText.includes('0 rows')`),
 		chromedp.Evaluate(setSQL+`("SELECT 1 AS a")`, nil), until(`!document.querySelector('[data-testid=parameters]')`))
