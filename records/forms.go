@@ -53,10 +53,16 @@ type keptColumn struct {
 	Note      string       `json:"note,omitempty"`
 	Distinct  int64        `json:"distinct,omitempty"`
 	NullShare float64      `json:"nullShare,omitempty"`
+	Choices   []keptChoice `json:"choices,omitempty"`
 	Chosen    bool         `json:"chosen,omitempty"`
 	Misfits   int64        `json:"misfits,omitempty"`
 	Common    []keptCommon `json:"common,omitempty"`
 	Bounds    []string     `json:"bounds,omitempty"`
+}
+
+type keptChoice struct {
+	Type  string `json:"type"`
+	About string `json:"about"`
 }
 
 type keptLeft struct {
@@ -216,12 +222,12 @@ func (k keptTable) table() *catalog.Table {
 }
 
 func columnForm(c catalog.Column) keptColumn {
-	return keptColumn{c.Name, c.Type, c.Native, c.Nullable, c.Collation, c.ReadAs, c.Note, c.Distinct, c.NullShare, c.Chosen, c.Misfits, each(c.Common, func(v catalog.CommonValue) keptCommon { return keptCommon(v) }), c.Bounds}
+	return keptColumn{c.Name, c.Type, c.Native, c.Nullable, c.Collation, c.ReadAs, c.Note, c.Distinct, c.NullShare, each(c.Choices, func(o catalog.Choice) keptChoice { return keptChoice(o) }), c.Chosen, c.Misfits, each(c.Common, func(v catalog.CommonValue) keptCommon { return keptCommon(v) }), c.Bounds}
 }
 
 func (k keptColumn) column() catalog.Column {
 	return catalog.Column{Name: k.Name, Type: k.Type, Native: k.Native, Nullable: k.Nullable, Collation: k.Collation, ReadAs: k.ReadAs, Note: k.Note, Distinct: k.Distinct, NullShare: k.NullShare,
-		Chosen: k.Chosen, Misfits: k.Misfits, Common: each(k.Common, func(v keptCommon) catalog.CommonValue { return catalog.CommonValue(v) }), Bounds: k.Bounds}
+		Choices: each(k.Choices, func(o keptChoice) catalog.Choice { return catalog.Choice(o) }), Chosen: k.Chosen, Misfits: k.Misfits, Common: each(k.Common, func(v keptCommon) catalog.CommonValue { return catalog.CommonValue(v) }), Bounds: k.Bounds}
 }
 
 func shapeForm(s *shape.Shape) keptShape {

@@ -186,7 +186,7 @@ func (m moment) text() string {
 	return s + sign + two(off/3600) + ":" + two(off/60%60)
 }
 
-// order compares two moments. A time and a date do not compare; what has a zone and what has none
+// order compares two of them. A time and a date do not compare; what has a zone and what has none
 // compare only where the caller allows the session's.
 func (m moment) order(o moment, zoned bool) (int, bool) {
 	if (m.kind == value.Time) != (o.kind == value.Time) {
@@ -225,7 +225,7 @@ func short(m moment) string {
 	return name
 }
 
-// plainJSON is a value as JSON has it: moments are texts.
+// plainJSON is a value as JSON has it: a date or a time is its text.
 func plainJSON(v value.JSONValue) value.JSONValue {
 	if m, is := v.(moment); is {
 		return m.text()

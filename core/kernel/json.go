@@ -211,7 +211,6 @@ func stripNulls(v value.JSONValue) value.JSONValue {
 	return v
 }
 
-
 func isScalar(v value.JSONValue) bool {
 	switch v.(type) {
 	case []value.JSONValue, *value.JSONObject:
@@ -321,7 +320,9 @@ func addJSON(r *registry) {
 			}
 			return intValue(int64(len(l))), nil
 		}), k)
-		box(r, prefix+"_typeof", t, doc(func(v value.JSONValue, _ []value.Value) (value.Value, error) { return textValue(value.JSONType(v)), nil }), k)
+		box(r, prefix+"_typeof", t, doc(func(v value.JSONValue, _ []value.Value) (value.Value, error) {
+			return textValue(value.JSONType(v)), nil
+		}), k)
 		box(r, prefix+"_strip_nulls", k, doc(func(v value.JSONValue, _ []value.Value) (value.Value, error) { return jsonValue(stripNulls(v), k), nil }), k)
 		r.polymorphic["row to "+prefix] = func(kinds []value.Kind) *Func {
 			if len(kinds)%2 != 0 {
