@@ -10,6 +10,9 @@ import (
 
 // wordsOf cuts a line as a shell does, as far as examples need it.
 func wordsOf(line string) ([]string, error) {
+	if !strings.Contains(line, `"`) {
+		line = strings.ReplaceAll(line, "'", `"`) // a shell leaves a dollar alone within these
+	}
 	r := csv.NewReader(strings.NewReader(line))
 	r.Comma = ' '
 	return r.Read()
