@@ -119,6 +119,19 @@ func TestFormatsOfResults(t *testing.T) {
 	if got := fmt.Sprint(lists.RecordBatch()); !strings.Contains(got, `["1.50" (null)]`) || !strings.Contains(got, `"{}"`) || !strings.Contains(got, `["a  "]`) || !strings.Contains(got, `["1 day"]`) {
 		t.Errorf("arrow of lists: %s", got)
 	}
+	for _, format := range []string{"arrow", "parquet"} {
+		for sql, fails := range map[string]bool{"SELECT ARRAY[date '2024-01-01', NULL] AS d": false, "SELECT ARRAY[date '2024-01-01', 'infinity'] AS d": true,
+			"SELECT ARRAY[timestamptz '-infinity'] AS d": true, "SELECT NULL::date[] AS d": false} {
+			run, err := museum.Now().Start(t.Context(), project.Query{SQL: sql}, project.NewRunID())
+			if err != nil {
+				t.Fatal(err)
+			}
+			if err := runs.WriteResult(&bytes.Buffer{}, format, run); (err != nil) != fails {
+				t.Errorf("%s of %s: %v", format, sql, err)
+			}
+			run.Close()
+		}
+	}
 	table := strings.Split(string(written(t, "SELECT * FROM (VALUES (1, 'a', 'long'), (100, NULL, 'b')) AS v (n, t, u) ORDER BY 1", "table")), "\n")
 	if !slices.Equal(table, []string{"  n  t  u", "  1  a  long", "100     b", "(2 rows)", ""}) {
 		t.Errorf("table: %q", table)

@@ -44,6 +44,9 @@ var parameterised = []struct {
 	{"SELECT object_id FROM registry.objects WHERE object_id = $1", []*string{textOf("seven")}},
 	{"SELECT object_id FROM registry.objects WHERE object_id = $1", []*string{textOf("1; DROP TABLE registry.objects")}},
 	{"SELECT 1 LIMIT $1", []*string{textOf("-1")}},
+	{"SELECT $1 || 'x'", []*string{textOf("a\x00b")}},
+	{"SELECT $1 || 'x'", []*string{textOf("a\xffb")}},
+	{"SELECT $1 || 'x', $2 || 'y'", []*string{textOf(""), nil}},
 	{"SELECT 1 WHERE $1", []*string{textOf("5")}},
 	{"SELECT 1 ORDER BY $1", []*string{textOf("x")}},
 }

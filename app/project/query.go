@@ -36,18 +36,32 @@ func ParamsOf(values []*string) Params {
 	if len(values) == 0 {
 		return ""
 	}
-	b, err := json.Marshal(values)
+	packed := make([][]byte, len(values)) // as bytes, which need not be text
+	for i, v := range values {
+		if v != nil {
+			packed[i] = []byte(*v)
+		}
+	}
+	b, err := json.Marshal(packed)
 	if err != nil {
-		panic(err) // texts have a form
+		panic(err) // bytes have a form
 	}
 	return Params(b)
 }
 
 func (p Params) values() []*string {
-	var out []*string
-	if p != "" {
-		if err := json.Unmarshal([]byte(p), &out); err != nil {
-			panic(err) // ParamsOf made it
+	if p == "" {
+		return nil
+	}
+	var packed [][]byte
+	if err := json.Unmarshal([]byte(p), &packed); err != nil {
+		panic(err) // ParamsOf made it
+	}
+	out := make([]*string, len(packed))
+	for i, b := range packed {
+		if b != nil {
+			v := string(b)
+			out[i] = &v
 		}
 	}
 	return out

@@ -255,6 +255,14 @@ func allFinite(c plan.Column, a arrow.Array) error {
 		infinite = func(i int) bool { return !value.FiniteDay(int32(a.Value(i))) }
 	case *array.Timestamp:
 		infinite = func(i int) bool { return !value.Finite(int64(a.Value(i))) }
+	case *array.List:
+		if a.Len() == 0 {
+			return nil
+		}
+		from, _ := a.ValueOffsets(0)
+		_, to := a.ValueOffsets(a.Len() - 1)
+		c.Type = value.Of(c.Type.Kind.Elem())
+		return allFinite(c, array.NewSlice(a.ListValues(), from, to))
 	default:
 		return nil
 	}

@@ -3,6 +3,7 @@ package sources
 import (
 	"context"
 	"slices"
+	"strings"
 
 	"rovik/app/project"
 	"rovik/connect"
@@ -98,10 +99,14 @@ func retypable(src *project.Source, table, column, typ string) error {
 	case ok && left != nil && left.AsText != "" && typ == "text", ok && at >= 0 && t.Columns[at].Chosen && typ == "":
 		return nil
 	case ok && at >= 0 && len(t.Columns[at].Choices) > 0:
-		if slices.ContainsFunc(t.Columns[at].Choices, func(c catalog.Choice) bool { return c.Type == typ }) {
+		var types []string
+		for _, c := range t.Columns[at].Choices {
+			types = append(types, c.Type)
+		}
+		if slices.Contains(types, typ) {
 			return nil
 		}
-		return value.Errorf(value.CodeUnsupported, "%s.%s cannot be read as %s", t.FullName(), column, typ).WithHint("choose text or numeric")
+		return value.Errorf(value.CodeUnsupported, "%s.%s cannot be read as %s", t.FullName(), column, typ).WithHint("choose %s", strings.Join(types, " or "))
 	case left != nil && left.AsText != "":
 		return value.Errorf(value.CodeUnsupported, "%s.%s can be read as text alone", t.FullName(), column).WithHint("read it as text, and cast it in a view")
 	case left != nil:

@@ -76,7 +76,7 @@ func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
 			} else if err := c.append(cells[i]); err != nil {
 				if errors.Is(err, value.ErrNumericRange) {
 					return kernel.Batch{}, value.Errorf(value.CodeOutOfRange, "%s: a number in the column %s has more than %d digits", r.source.name, r.names[i], value.MaxDigits).
-						WithHint("choose on the page of its source, or with rovik source retype, to read the column as text, or such numbers as NULL (numeric)")
+						WithHint("a table's column can be read as text, or with NULL in place of such numbers: choose on its source's page or with rovik source retype; round what is computed")
 				}
 				return kernel.Batch{}, value.Errorf(value.CodeOutOfRange, "%s: a value of the column %s cannot be carried: %s", r.source.name, r.names[i], err)
 			}

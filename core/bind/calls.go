@@ -170,7 +170,7 @@ func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 		return &plan.Call{Op: f.Name, Args: args, Typ: value.Of(value.Text), Org: org}
 	}
 	if why := function.Refused(f.Name, nil); why != "" {
-		b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "the function %s is not here", f.Name).WithHint("%s", why))
+		b.fail(f.Span, value.Errorf(value.CodeUndefinedFunc, "the function %s is not supported", f.Name).WithHint("%s", why))
 	}
 	args := x.bindArgs(f)
 	if kind, isType := value.KindNamed(f.Name); isType && len(args) == 1 && (args[0].Type().Kind == value.Null || kernel.CanCast(args[0].Type().Kind, kind)) {

@@ -220,7 +220,7 @@ func (x *exprBinder) cast(e *syntax.Cast, org plan.Origin) plan.Expr {
 	b := x.b
 	kind, ok := value.KindNamed(e.Type)
 	if e.Type == "char" { // with quotation marks; without them the parser says bpchar
-		b.fail(e.Span, value.Errorf("42704", `the type "char" of PostgreSQL's own catalogue is not here`).WithHint("cast to char(1) or text"))
+		b.fail(e.Span, value.Errorf("42704", `the type "char", internal to PostgreSQL, is not supported`).WithHint("cast to char(1) or text"))
 	}
 	if e.Type == "jsonpath" && !e.Array {
 		return x.call("cast jsonpath", []plan.Expr{b.settle(x.bind(e.Expr))}, []syntax.Expr{e.Expr}, org, e.Span)

@@ -1,6 +1,9 @@
 package bind
 
 import (
+	"strings"
+	"unicode/utf8"
+
 	"rovik/core/plan"
 	"rovik/core/syntax"
 	"rovik/core/value"
@@ -50,6 +53,9 @@ func (b *binder) param(p *syntax.Param, org plan.Origin) plan.Expr {
 	b.slots.seen[at] = true
 	c := &plan.Const{Val: value.NullOf(value.Null), Typ: value.Of(value.Null), Org: org}
 	if at < len(given.Values) && given.Values[at] != nil {
+		if text := *given.Values[at]; !utf8.ValidString(text) || strings.IndexByte(text, 0) >= 0 {
+			b.fail(p.Span, value.Errorf("22021", "the value of parameter $%d holds bytes that are not text in UTF-8", p.Number).WithHint(`give bytes as \x and hexadecimal digits`))
+		}
 		c.Val = value.Value{Kind: value.Null, Str: *given.Values[at]}
 	}
 	if kind := b.slots.types[at]; kind != value.Null {

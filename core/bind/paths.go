@@ -33,7 +33,7 @@ func (b *binder) checkPath(name string, args []plan.Expr, parts []syntax.Expr) {
 		return
 	}
 	if c, is := parts[1].(*syntax.Cast); (!is || c.Type != "jsonpath") && args[1].Type().Kind != value.Null {
-		b.fail(parts[1].At(), value.Errorf(value.CodeUndefinedFunc, "%s takes a path in its second place, not %s", name, args[1].Type()).WithHint("write CAST(… AS jsonpath)"))
+		b.fail(parts[1].At(), value.Errorf(value.CodeUndefinedFunc, "the second argument of %s is a path, not %s", name, args[1].Type()).WithHint("write CAST(… AS jsonpath)"))
 	}
 	if c, is := args[1].(*plan.Const); is && !c.Val.IsNull && (c.Typ.Kind == value.Text || c.Typ.Kind == value.Null) {
 		_, err := jsonpath.Parse(c.Val.Str)

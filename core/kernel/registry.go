@@ -98,7 +98,7 @@ func Resolve(name string, kinds []value.Kind) (*Func, error) {
 	}
 	var best *Func
 	var tied []*Func // those that are as close as best
-	closest, alike, tie := closeness{exact: -1}, 0, false
+	closest, alike := closeness{exact: -1}, 0
 	typed := widenReals(kinds)
 	for _, f := range registered.functions[name] {
 		if len(f.Args) == len(kinds) {
@@ -107,9 +107,9 @@ func Resolve(name string, kinds []value.Kind) (*Func, error) {
 		if c, ok := f.closeTo(typed); ok {
 			switch nearer := cmp.Or(c.exact-closest.exact, c.preferred-closest.preferred); {
 			case nearer > 0:
-				best, closest, tie, tied = f, c, false, []*Func{f}
+				best, closest, tied = f, c, []*Func{f}
 			case nearer == 0:
-				tie, tied = true, append(tied, f)
+				tied = append(tied, f)
 				if c.steps < closest.steps {
 					best, closest = f, c
 				}
@@ -124,11 +124,11 @@ func Resolve(name string, kinds []value.Kind) (*Func, error) {
 	switch {
 	case best == nil:
 		return nil, noSuchFunction(name, kinds)
-	case tie && !slices.Contains(kinds, value.Null):
+	case len(tied) > 1 && !slices.Contains(kinds, value.Null):
 		return nil, ambiguous(name, kinds)
 	case alike > 1 && allUntyped(kinds) && best.Args[0] != value.Text:
 		return nil, value.Errorf("42725", "%s of untyped literals could mean several things", name).WithHint("cast one of them")
-	case tie && !allUntyped(kinds) && !oneCategory(tied, kinds):
+	case len(tied) > 1 && !allUntyped(kinds) && !oneCategory(tied, kinds):
 		return nil, ambiguous(name, kinds)
 	}
 	return best, nil

@@ -113,7 +113,7 @@ var instead = map[string]string{
 	"FOR UPDATE or FOR SHARE":                   "leave it out: sources are only read",
 	"SELECT INTO":                               "save the query as a view, or write its rows to a file",
 	"a statement other than SELECT in WITH":     "leave it out: sources are only read",
-	"SEARCH or CYCLE":                           "collect the keys of the way in an array, order by it, and go on WHERE key <> ALL (way)",
+	"SEARCH or CYCLE":                           "collect the keys of the path in an array, order by that, and recurse WHERE key <> ALL (path)",
 	"ORDER BY … USING":                          "write ASC or DESC",
 	"TABLESAMPLE":                               "write a condition, as WHERE id % 100 = 0",
 	"another collation than \"C\"":              "text compares by its bytes: compare lower(…) to leave letter case out",

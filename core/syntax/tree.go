@@ -188,13 +188,13 @@ type (
 		Kind LiteralKind
 		Text string
 	}
-	// Op is an operator or a predicate that behaves as a function of its
-	// arguments: "+", "=", "||", "and", "or", "not", "is null", "like" …
 	// Param is a parameter of the query, $1 and on.
 	Param struct {
 		Span
 		Number int
 	}
+	// Op is an operator or a predicate that behaves as a function of its
+	// arguments: "+", "=", "||", "and", "or", "not", "is null", "like" …
 	Op struct {
 		Span
 		Name string
