@@ -22,15 +22,27 @@ type App struct {
 	search  *tracing.Search
 }
 
-// Open opens the project in a folder.
-func Open(ctx context.Context, home string) (*App, error) {
+// Limits bound what a project does.
+type Limits struct {
+	Query project.Limits
+	Runs  runs.Limits
+}
+
+// Usual returns the usual limits.
+func Usual() Limits { return Limits{project.Usual, runs.Usual} }
+
+// Open opens the project in a folder, with the usual limits.
+func Open(ctx context.Context, home string) (*App, error) { return OpenWithin(ctx, home, Usual()) }
+
+// OpenWithin opens the project in a folder.
+func OpenWithin(ctx context.Context, home string, limits Limits) (*App, error) {
 	health, search := &sources.HealthBook{}, &tracing.Search{}
-	p, err := project.Open(ctx, home, project.Hooks{Drifted: health.Drifted, Changed: search.Update})
+	p, err := project.Open(ctx, home, limits.Query, project.Hooks{Drifted: health.Drifted, Changed: search.Update})
 	if err != nil {
 		return nil, err
 	}
 	src := sources.Of(p, health)
-	return &App{Project: p, Runs: runs.Of(p), Sources: src, Views: views.Of(p, src), search: search}, nil
+	return &App{Project: p, Runs: runs.Of(p, limits.Runs), Sources: src, Views: views.Of(p, src), search: search}, nil
 }
 
 // Close stops all runs and closes all connections.

@@ -7,16 +7,16 @@ import (
 	"rovik/serve/api"
 )
 
-func (h *handlers) build(_ echo.Context, r api.BuildRequest) (*builder.Built, error) {
-	return h.app.Builder().Build(r.Query())
+func (h *handlers) build(c echo.Context, r api.BuildRequest) (*builder.Built, error) {
+	return h.app.Builder().Build(c.Request().Context(), r.Query())
 }
 
-func (h *handlers) editForm(_ echo.Context, r api.EditRequest) (*api.EditedText, error) {
+func (h *handlers) editForm(c echo.Context, r api.EditRequest) (*api.EditedText, error) {
 	seen := r.SQL
 	if r.Seen != nil {
 		seen = *r.Seen
 	}
-	e, err := h.app.Builder().Edit(r.Query(), seen, r.Edits)
+	e, err := h.app.Builder().Edit(c.Request().Context(), r.Query(), seen, r.Edits)
 	if err != nil {
 		return nil, err
 	}
@@ -44,7 +44,7 @@ func (h *handlers) measureJoin(c echo.Context, r api.BuildRequest) (*builder.Joi
 	return h.app.Builder().MeasureJoin(c.Request().Context(), r.Query(), builder.Joining{Block: r.Block, Left: r.Left, Right: r.Right, Name: r.Name, Joined: r.Joined})
 }
 
-func (h *handlers) draft(_ echo.Context, r api.BuildRequest) (api.DraftedText, error) {
-	text, err := h.app.Builder().Draft(r.Query())
+func (h *handlers) draft(c echo.Context, r api.BuildRequest) (api.DraftedText, error) {
+	text, err := h.app.Builder().Draft(c.Request().Context(), r.Query())
 	return api.DraftedText{Description: text}, err
 }

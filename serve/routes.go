@@ -36,6 +36,7 @@ func (h *handlers) routes() []route {
 		post("/parameters", "The types of a query's parameters, from $1 on; values need not be given", h.parameters),
 		post("/source-plan", "How each source would run its statement, by its own account; no data is read", h.sourcePlan),
 		get("/runs", "Past runs, newest first", h.pastRuns),
+		get("/runs/active", "Runs that wait for their turn or go on, oldest first", h.activeRuns),
 		post("/runs", "Start a run whose rows are held for scrolling", h.startRun),
 		sends[api.RunStatus]("/runs/:id/events", "A run's progress as server-sent events, each a RunStatus, until the run ends. The first and the last have the report, the others what has changed in its numbers",
 			"text/event-stream", h.runEvents),

@@ -14,12 +14,12 @@ import (
 	"rovik/serve/api"
 )
 
-func (h *handlers) explain(_ echo.Context, q api.QueryRequest) (*explain.Report, error) {
-	return h.app.Now().Explain(q.Query())
+func (h *handlers) explain(c echo.Context, q api.QueryRequest) (*explain.Report, error) {
+	return h.app.Now().Explain(c.Request().Context(), q.Query())
 }
 
-func (h *handlers) parameters(_ echo.Context, q api.QueryRequest) ([]string, error) {
-	kinds, err := h.app.Now().Parameters(q.Query())
+func (h *handlers) parameters(c echo.Context, q api.QueryRequest) ([]string, error) {
+	kinds, err := h.app.Now().Parameters(c.Request().Context(), q.Query())
 	out := []string{}
 	for _, k := range kinds {
 		out = append(out, k.String())
@@ -43,8 +43,8 @@ func (h *handlers) pastRuns(c echo.Context) ([]api.PastRun, error) {
 	return out, nil
 }
 
-func (h *handlers) startRun(_ echo.Context, q api.QueryRequest) (api.StartedRun, error) {
-	run, err := h.app.Runs.Start(q.Query())
+func (h *handlers) startRun(c echo.Context, q api.QueryRequest) (api.StartedRun, error) {
+	run, err := h.app.Runs.Start(c.Request().Context(), q.Query(), runs.Options{GoesOn: q.GoesOn, Limit: time.Duration(q.Limit) * time.Second})
 	if err != nil {
 		return api.StartedRun{}, err
 	}
@@ -64,6 +64,7 @@ func (h *handlers) runEvents(c echo.Context) error {
 	if err != nil {
 		return err
 	}
+	defer run.Follow()()
 	w := c.Response()
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
@@ -73,15 +74,17 @@ func (h *handlers) runEvents(c echo.Context) error {
 	var told *explain.Progress
 	for first := true; ; first = false {
 		s := run.Status()
-		out := api.RunStatus{ID: s.ID, State: s.State, Rows: s.Rows, Cut: s.Cut}
+		out := api.RunStatus{ID: s.ID, State: s.State, Rows: s.Rows, Cut: s.Cut, Place: s.Place, Limit: int(s.Limit.Seconds())}
+		if s.Unrecorded != nil {
+			out.Warning = "the run is not among the past ones: " + s.Unrecorded.Error()
+		}
 		if s.Err != nil {
 			p := problemOf(s.Err)
 			out.Problem = &p
 		}
-		if first || s.State != "running" {
+		if first || s.Finished {
 			out.Report = run.Report()
-		} else {
-			now := run.Progress()
+		} else if now := run.Progress(); now != nil {
 			out.Progress, told = now.Since(told), now
 		}
 		b, err := json.Marshal(out)
@@ -92,13 +95,13 @@ func (h *handlers) runEvents(c echo.Context) error {
 			return nil // the page has gone
 		}
 		w.Flush()
-		if s.State != "running" {
+		if s.Finished {
 			return nil
 		}
 		select {
 		case <-s.Changed:
 			// Told at once when it ends, and otherwise at intervals.
-			if run.Status().State != "running" {
+			if run.Status().Finished {
 				continue
 			}
 		case <-c.Request().Context().Done():
@@ -127,7 +130,16 @@ func (h *handlers) runRows(c echo.Context) ([][]*string, error) {
 	if err1 != nil || err2 != nil || offset < 0 || limit < 1 || limit > maxPage {
 		return nil, echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("offset counts from 0 and limit goes from 1 to %d", maxPage))
 	}
-	return run.Page(offset, limit), nil
+	return run.Page(offset, limit)
+}
+
+func (h *handlers) activeRuns(echo.Context) ([]api.ActiveRun, error) {
+	out := []api.ActiveRun{}
+	for _, run := range h.app.Runs.Active() {
+		s := run.Status()
+		out = append(out, api.ActiveRun{ID: s.ID, SQL: run.SQL, State: s.State, Rows: s.Rows, BeganAt: run.Joined, Place: s.Place, Limit: int(s.Limit.Seconds())})
+	}
+	return out, nil
 }
 
 func (h *handlers) stopRun(c echo.Context, _ api.Nothing) (api.Nothing, error) {

@@ -23,6 +23,7 @@ import (
 	"github.com/labstack/echo/v4/middleware"
 
 	"rovik/app"
+	"rovik/app/queue"
 	"rovik/core/value"
 )
 
@@ -112,7 +113,7 @@ func New(a *app.App, addr *net.TCPAddr, o Options) *echo.Echo {
 	e := echo.New()
 	e.HideBanner, e.HidePort = true, true
 	e.HTTPErrorHandler = sendError
-	e.Use(logged, middleware.Recover(), onlyOurOwn(addr), middleware.BodyLimit(maxBody), headers)
+	e.Use(logged, middleware.Recover(), onlyOurOwn(addr), middleware.BodyLimit(maxBody), headers, inSession)
 	h := &handlers{app: a, secrets: o.Secrets}
 	group := e.Group("/api")
 	for _, r := range h.routes() {
@@ -148,6 +149,23 @@ func headers(next echo.HandlerFunc) echo.HandlerFunc {
 		return next(c)
 	}
 }
+
+// inSession says whose runs a request's are: those of the session that its header names, or
+// of its address.
+func inSession(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c echo.Context) error {
+		r := c.Request()
+		session := r.Header.Get("Rovik-Session")
+		if len(session) > maxSession {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("the name of a session has at most %d bytes", maxSession))
+		}
+		c.SetRequest(r.WithContext(queue.Of(r.Context(), c.RealIP()+" "+session)))
+		return next(c)
+	}
+}
+
+// maxSession bounds the name of a session.
+const maxSession = 64
 
 // onlyOurOwn refuses requests that did not come from the served page or a
 // program on purpose: a foreign Host (a name that was pointed at loopback) or

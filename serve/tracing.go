@@ -54,5 +54,5 @@ func (h *handlers) impact(c echo.Context) (*tracing.Impact, error) {
 }
 
 func (h *handlers) quirkImpact(c echo.Context) (*tracing.QuirkImpact, error) {
-	return h.app.Tracing().QuirkImpact(c.Param("name"), c.QueryParam("quirk"))
+	return h.app.Tracing().QuirkImpact(c.Request().Context(), c.Param("name"), c.QueryParam("quirk"))
 }

@@ -38,8 +38,8 @@ func (h *handlers) removeView(c echo.Context) error {
 	return h.app.Views.Remove(c.Request().Context(), c.Param("name"), c.QueryParam("force") == "true")
 }
 
-func (h *handlers) effects(_ echo.Context, r api.ViewRequest) (*views.Effects, error) {
-	return h.app.Views.EffectsOf(r.View())
+func (h *handlers) effects(c echo.Context, r api.ViewRequest) (*views.Effects, error) {
+	return h.app.Views.EffectsOf(c.Request().Context(), r.View())
 }
 
 func (h *handlers) revisions(c echo.Context) ([]views.Revision, error) {
@@ -56,7 +56,7 @@ func (h *handlers) describe(c echo.Context, r api.NotesRequest) (views.Info, err
 
 func (h *handlers) rename(c echo.Context, r api.RenameRequest) (*views.Renamed, error) {
 	if r.Seen == "" {
-		return h.app.Views.PlanRenaming(r.Renaming)
+		return h.app.Views.PlanRenaming(c.Request().Context(), r.Renaming)
 	}
 	return h.app.Views.Rename(c.Request().Context(), r.Renaming, r.Seen, r.Message)
 }

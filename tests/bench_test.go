@@ -76,7 +76,7 @@ func BenchmarkAgainstBareDriver(b *testing.B) {
 			aim         float64
 		}{{1, 401, 1.5}, {1000, 201, 1.2}, {200_000, 9, 1.1}} {
 			sql := fmt.Sprintf("SELECT r.reading_id, r.room_id, r.taken_at, r.humidity, r.lux, r.note FROM registry.readings AS r WHERE r.reading_id <= %d", c.rows)
-			report, err := a.Now().Explain(queryOf(sql))
+			report, err := a.Now().Explain(b.Context(), queryOf(sql))
 			if err != nil || len(report.Statements) != 1 || len(report.Operators) != 0 {
 				b.Fatalf("not fully folded: %v %+v", err, report)
 			}
@@ -137,7 +137,7 @@ func BenchmarkPlanning(b *testing.B) {
 			// Each text is new, so that no plan is found in the cache.
 			n++
 			sql := fmt.Sprintf("SELECT * FROM delivery.uninsured_by_country LIMIT %d", n)
-			if _, _, err := museum.Now().Compile(queryOf(sql), nil); err != nil {
+			if _, _, err := museum.Now().Compile(b.Context(), queryOf(sql), nil); err != nil {
 				b.Fatal(err)
 			}
 		})
@@ -246,7 +246,7 @@ func BenchmarkPlanningDepth(b *testing.B) {
 		return median(31, func() {
 			// Each text is new, so that no plan is found in the cache.
 			n++
-			if _, _, err := museum.Now().Compile(queryOf(fmt.Sprintf("%s LIMIT %d", sql, n)), nil); err != nil {
+			if _, _, err := museum.Now().Compile(b.Context(), queryOf(fmt.Sprintf("%s LIMIT %d", sql, n)), nil); err != nil {
 				b.Fatal(err)
 			}
 		})

@@ -13,6 +13,7 @@ import (
 	"github.com/chromedp/chromedp/kb"
 
 	"rovik/app"
+	"rovik/app/runs"
 	"rovik/serve"
 )
 
@@ -354,7 +355,7 @@ func TestBrowserLargeQuery(t *testing.T) {
 	if len(overlaps) > 0 {
 		t.Errorf("things lie over each other in the drawing: %q", overlaps)
 	}
-	report, err := museum.Now().Explain(queryOf(largeQuery))
+	report, err := museum.Now().Explain(t.Context(), queryOf(largeQuery))
 	if err != nil || len(report.Pieces) < 40 || len(report.Statements) < 6 {
 		t.Fatalf("the large query has %d pieces and %d statements: %v", len(report.Pieces), len(report.Statements), err)
 	}
@@ -395,7 +396,7 @@ func TestBrowserCompletion(t *testing.T) {
 // The pages that are only looked at: past runs, and the dark scheme.
 func TestBrowserOtherPages(t *testing.T) {
 	ctx, base := page(t)
-	if _, err := museum.Runs.Start(queryOf("SELECT * FROM delivery.uninsured_by_country")); err != nil {
+	if _, err := museum.Runs.Start(t.Context(), queryOf("SELECT * FROM delivery.uninsured_by_country"), runs.Options{}); err != nil {
 		t.Fatal(err)
 	}
 	do(t, ctx, "dark", chromedp.Navigate(base+"/view/delivery/uninsured_by_country"), chromedp.WaitVisible(`[aria-label="Dark scheme"]`, chromedp.ByQuery),

@@ -169,11 +169,11 @@ func other(join string) string {
 func TestFormEditsKeepTheMeaning(t *testing.T) {
 	for _, v := range demo.Views {
 		q := project.Query{SQL: v.SQL, Layer: v.Layer, View: v.Name}
-		was, err := museum.Now().Explain(q)
+		was, err := museum.Now().Explain(t.Context(), q)
 		if err != nil {
 			t.Fatal(err)
 		}
-		built, err := museum.Builder().Build(q)
+		built, err := museum.Builder().Build(t.Context(), q)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -187,7 +187,7 @@ func TestFormEditsKeepTheMeaning(t *testing.T) {
 					t.Errorf("%s: %v", v.FullName(), err)
 					continue
 				}
-				is, err := museum.Now().Explain(project.Query{SQL: sql, Layer: v.Layer, View: v.Name})
+				is, err := museum.Now().Explain(t.Context(), project.Query{SQL: sql, Layer: v.Layer, View: v.Name})
 				if err != nil {
 					t.Errorf("%s with another alias: %v\n%s", v.FullName(), err, sql)
 					continue

@@ -117,7 +117,7 @@ func TestBrowserBuilding(t *testing.T) {
 		press("Add columns"), chromedp.WaitVisible(`[data-testid=picker]`, chromedp.ByQuery), chromedp.Evaluate(`[...document.querySelectorAll('[data-testid=picker] label')].filter((l) => l.innerText.trim() === 'severity').forEach((l) => l.querySelector('input').click())`, nil),
 		press("Add 1"), until(textInEditor+`.includes('.severity') && `+builderCurrent), saveAs("delivery", "archived_condition"))
 	holdsUnderName(t, second)
-	report, err := museum.Now().Explain(project.Query{SQL: "SELECT * FROM " + second})
+	report, err := museum.Now().Explain(t.Context(), project.Query{SQL: "SELECT * FROM " + second})
 	if err != nil || len(report.Statements) != 3 {
 		t.Errorf("the second view reads three sources: %+v, %v", report, err)
 	}

@@ -227,7 +227,7 @@ func holdsLawOn(t *testing.T, museum *app.App, reference *pgx.Conn, sql string, 
 	}
 	problem := func(what, diff string) {
 		if diff != "" {
-			report, _ := museum.Now().Explain(project.Query{SQL: sql})
+			report, _ := museum.Now().Explain(t.Context(), project.Query{SQL: sql})
 			note := ""
 			if report != nil {
 				note = runs.ExplainText(report)

@@ -246,7 +246,7 @@ func TestAServerStopsWhileInUse(t *testing.T) {
 	if o, _ = ours(ctx, a, "SELECT a FROM file.t", false); o.err != nil || len(o.rows) != 1 {
 		t.Errorf("the other source: %v", o.err)
 	}
-	if report, err := a.Now().Explain(queryOf("SELECT a FROM there.t WHERE a = 3")); err != nil || report.Pieces[0].Verdict != "folded" {
+	if report, err := a.Now().Explain(t.Context(), queryOf("SELECT a FROM there.t WHERE a = 3")); err != nil || report.Pieces[0].Verdict != "folded" {
 		t.Errorf("explaining does not need the source, and yet: %v", err)
 	}
 }
@@ -324,7 +324,7 @@ func TestEveryWrittenExpressionIsAPiece(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, off := range []bool{false, true} {
-			report, err := museum.Now().Explain(project.Query{SQL: "SELECT * FROM " + v.FullName(), FoldOff: off})
+			report, err := museum.Now().Explain(t.Context(), project.Query{SQL: "SELECT * FROM " + v.FullName(), FoldOff: off})
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -232,7 +232,7 @@ func TestOddDocumentsHoldTheLaw(t *testing.T) {
 	exact := 0
 	for _, q := range queries {
 		holdsLawOn(t, a, ref, q, false)
-		if report, err := a.Now().Explain(project.Query{SQL: q}); err == nil && len(report.Pieces) > 0 {
+		if report, err := a.Now().Explain(t.Context(), project.Query{SQL: q}); err == nil && len(report.Pieces) > 0 {
 			folded := true
 			for _, p := range report.Pieces {
 				folded = folded && p.Verdict == "folded"

@@ -82,7 +82,7 @@ func TestWithoutBinaryCollationTextIsNarrowed(t *testing.T) {
 		want, _ := ours(ctx, museum, sql, true)
 		without := museum.Now().Believing("lending", "binary collation without padding", "no")
 		got, _ := oursOn(ctx, without, sql, false)
-		report, err := without.Explain(queryOf(sql))
+		report, err := without.Explain(t.Context(), queryOf(sql))
 		if err != nil {
 			t.Fatal(err)
 		}

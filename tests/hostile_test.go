@@ -98,7 +98,7 @@ func TestHostileTextsEnd(t *testing.T) {
 				continue // of many short parts: wide, not deep
 			}
 			began := time.Now()
-			_, err := museum.Now().Explain(project.Query{SQL: sql})
+			_, err := museum.Now().Explain(t.Context(), project.Query{SQL: sql})
 			if took := time.Since(began); took > soon {
 				t.Errorf("%s of %d takes %v", name, n, took)
 			}
@@ -107,7 +107,7 @@ func TestHostileTextsEnd(t *testing.T) {
 			}
 		}
 	}
-	if _, err := museum.Now().Explain(project.Query{SQL: hostile["terms"](24_000)}); value.Code(err) != "54001" {
+	if _, err := museum.Now().Explain(t.Context(), project.Query{SQL: hostile["terms"](24_000)}); value.Code(err) != "54001" {
 		t.Errorf("24,000 terms give %v", err)
 	}
 }

@@ -256,7 +256,7 @@ func TestAlteredSettingsChangeVerdicts(t *testing.T) {
 		_ = admin.Close()
 	}()
 	verdict := func() string {
-		r, err := a.Now().Explain(queryOf("SELECT id FROM ma.nasty WHERE s || c || s = 'x'"))
+		r, err := a.Now().Explain(t.Context(), queryOf("SELECT id FROM ma.nasty WHERE s || c || s = 'x'"))
 		if err != nil {
 			t.Fatal(err)
 		}

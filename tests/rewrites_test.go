@@ -190,11 +190,11 @@ func TestDeepViewsPlanAsWellAsFlatQueries(t *testing.T) {
 			}
 			sql = v.SQL
 		}
-		deep, err := museum.Now().Explain(queryOf("SELECT * FROM " + name))
+		deep, err := museum.Now().Explain(t.Context(), queryOf("SELECT * FROM " + name))
 		if err != nil {
 			t.Fatal(err)
 		}
-		plain, err := museum.Now().Explain(queryOf(sql))
+		plain, err := museum.Now().Explain(t.Context(), queryOf(sql))
 		if err != nil {
 			t.Fatal(err)
 		}

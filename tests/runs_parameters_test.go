@@ -93,7 +93,7 @@ func TestParametersHoldTheLaw(t *testing.T) {
 				}
 			}
 			description, err := reference.PgConn().Prepare(ctx, "", q.sql, nil)
-			kinds, ours := museum.Now().Parameters(project.Query{SQL: q.sql})
+			kinds, ours := museum.Now().Parameters(t.Context(), project.Query{SQL: q.sql})
 			if err != nil || ours != nil {
 				if (err == nil) != (ours == nil) {
 					t.Errorf("describing fails with %v, and in PostgreSQL with %v", ours, err)
@@ -145,7 +145,7 @@ func TestParametersThatAreWrong(t *testing.T) {
 		{project.Query{SQL: "SELECT $1 AS a", Layer: "intake", View: "asked", Params: project.ParamsOf([]*string{nil})}, "42P02", "$1", "there is no parameter $1"},
 		{project.Query{SQL: "SELECT $99999"}, "42P02", "$99999", "there is no parameter"},
 	} {
-		_, err := museum.Now().Bind(c.q)
+		_, err := museum.Now().Bind(t.Context(), c.q)
 		var e *value.Error
 		if !errors.As(err, &e) || e.Code != c.code || c.q.SQL[e.Start:e.End] != c.place || !strings.Contains(e.Message, c.words) || hintOf(err) == "" && c.code == "42P02" {
 			t.Errorf("%s: %v", c.q.SQL, err)

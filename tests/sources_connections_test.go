@@ -29,7 +29,7 @@ func TestFewConnectionsAreEnough(t *testing.T) {
 		// Three statements of many rows each, joined through values that only Rovik has.
 		many := fmt.Sprintf("(SELECT row_number() OVER (ORDER BY 1) AS k FROM %[1]s a CROSS JOIN (SELECT 1 AS one FROM %[1]s LIMIT 60) b)", tables[0])
 		sql := fmt.Sprintf("SELECT count(*), count(x.k), count(y.k), count(z.k), count(v.k) FROM %[1]s x FULL JOIN (VALUES (1), (2), (-1)) v(k) ON v.k = x.k FULL JOIN %[1]s y ON y.k = v.k FULL JOIN %[1]s z ON z.k = y.k", many)
-		report, err := museum.Now().Explain(project.Query{SQL: sql})
+		report, err := museum.Now().Explain(t.Context(), project.Query{SQL: sql})
 		if err != nil || len(report.Statements) < 3 {
 			t.Fatalf("%s: %d statements, %v", source, len(report.Statements), err)
 		}

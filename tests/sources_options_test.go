@@ -70,7 +70,7 @@ func TestSeveralDatabasesAreOneSource(t *testing.T) {
 	if got := texts(t, a, sql); got != "10|north|x| 11|north|x| 12|north|∅|" {
 		t.Errorf("joined: %s", got)
 	}
-	rep, err := a.Now().Explain(project.Query{SQL: sql})
+	rep, err := a.Now().Explain(t.Context(), project.Query{SQL: sql})
 	if err != nil {
 		t.Fatal(err)
 	}

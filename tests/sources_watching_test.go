@@ -10,6 +10,7 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"rovik/app"
+	"rovik/app/runs"
 	"rovik/app/sources"
 )
 
@@ -96,11 +97,11 @@ func TestWatching(t *testing.T) {
 func TestBrowserWatching(t *testing.T) {
 	a, alter := drifting(t)
 	ctx, base := pageOf(t, a)
-	r, err := a.Runs.Start(queryOf("SELECT title FROM low.item"))
+	r, err := a.Runs.Start(t.Context(), queryOf("SELECT title FROM low.item"), runs.Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	for st := r.Status(); st.State == "running"; st = r.Status() {
+	for st := r.Status(); !st.Finished; st = r.Status() {
 		<-st.Changed
 	}
 	alter("ALTER TABLE item RENAME COLUMN title TO name")

@@ -141,7 +141,7 @@ func BenchmarkEstate(b *testing.B) {
 					return err
 				})
 				clock("explain", func() error {
-					_, err := a.Now().Explain(project.Query{SQL: "SELECT * FROM l24.v0"})
+					_, err := a.Now().Explain(b.Context(), project.Query{SQL: "SELECT * FROM l24.v0"})
 					return err
 				})
 				clock("lineage", func() error {
@@ -165,7 +165,7 @@ func BenchmarkEstate(b *testing.B) {
 				v := *a.Now().Catalog().View("l20.v0")
 				v.SQL = strings.Replace(v.SQL, "SELECT ", "SELECT 1 AS one, ", 1)
 				clock("effects", func() error {
-					e, err := a.Views.EffectsOf(v)
+					e, err := a.Views.EffectsOf(b.Context(), v)
 					if err == nil && len(e.Broken) > 0 {
 						err = fmt.Errorf("%+v", e.Broken)
 					}

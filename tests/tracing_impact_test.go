@@ -9,6 +9,7 @@ import (
 
 	"rovik/app"
 	"rovik/app/project"
+	"rovik/app/runs"
 	"rovik/app/tracing"
 	"rovik/core/catalog"
 	"rovik/core/explain"
@@ -31,11 +32,11 @@ func TestImpactBesideViews(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, sql := range []string{"SELECT s.width FROM store.shelf AS s", "SELECT w.id FROM high.wide AS w", "SELECT w.id FROM high.wide AS w", "SELECT 1 AS one"} {
-		run, err := a.Runs.Start(project.Query{SQL: sql})
+		run, err := a.Runs.Start(t.Context(), project.Query{SQL: sql}, runs.Options{})
 		if err != nil {
 			t.Fatal(err)
 		}
-		for s := run.Status(); s.State == "running"; s = run.Status() {
+		for s := run.Status(); !s.Finished; s = run.Status() {
 			<-s.Changed
 		}
 	}
@@ -113,7 +114,7 @@ func TestQuirkImpactIsWhatFoldingDoes(t *testing.T) {
 			was[v.FullName()] = verdictsOf(explained(t, museum.Now(), v))
 		}
 		for name, q := range found.Quirks {
-			im, err := museum.Tracing().QuirkImpact(source, name)
+			im, err := museum.Tracing().QuirkImpact(t.Context(), source, name)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -146,7 +147,7 @@ func TestQuirkImpactIsWhatFoldingDoes(t *testing.T) {
 	for _, c := range []struct{ source, quirk, want string }{
 		{"lending", "concat with NULL is NUL", "did you mean"}, {"nowhere", "x", "no source is called"}, {"rates", "x", "no quirk called"},
 	} {
-		if _, err := museum.Tracing().QuirkImpact(c.source, c.quirk); err == nil || !strings.Contains(err.Error()+hintOf(err), c.want) {
+		if _, err := museum.Tracing().QuirkImpact(t.Context(), c.source, c.quirk); err == nil || !strings.Contains(err.Error()+hintOf(err), c.want) {
 			t.Errorf("%s of %s: %v", c.quirk, c.source, err)
 		}
 	}
@@ -154,7 +155,7 @@ func TestQuirkImpactIsWhatFoldingDoes(t *testing.T) {
 
 func explained(t *testing.T, s *project.Snapshot, v *catalog.View) *explain.Report {
 	t.Helper()
-	r, err := s.Explain(project.Query{SQL: v.SQL, Layer: v.Layer, View: v.Name})
+	r, err := s.Explain(t.Context(), project.Query{SQL: v.SQL, Layer: v.Layer, View: v.Name})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -211,14 +212,14 @@ func TestEffectsMend(t *testing.T) {
 	if err := a.Views.Remove(ctx, "low.shelf", true); err != nil {
 		t.Fatal(err)
 	}
-	e, err := a.Views.EffectsOf(catalog.View{Layer: "low", Name: "shelf", SQL: "SELECT s.id, s.site, s.width FROM store.shelf AS s"})
+	e, err := a.Views.EffectsOf(t.Context(), catalog.View{Layer: "low", Name: "shelf", SQL: "SELECT s.id, s.site, s.width FROM store.shelf AS s"})
 	if err != nil || len(e.Broken) != 0 {
 		t.Fatalf("%+v, %v", e, err)
 	}
 	if err := a.Views.Setup(ctx, layersOf("low", "high"), viewsOf("low", "shelf", "SELECT s.id, s.place AS site, s.width FROM store.shelf AS s")); err == nil {
 		t.Error("a view that does not bind was set up")
 	}
-	e, err = a.Views.EffectsOf(catalog.View{Layer: "low", Name: "shelf", SQL: "SELECT s.id, s.site, s.width FROM store.shelf AS s"})
+	e, err = a.Views.EffectsOf(t.Context(), catalog.View{Layer: "low", Name: "shelf", SQL: "SELECT s.id, s.site, s.width FROM store.shelf AS s"})
 	if err != nil || strings.Join(e.Mended, " ") != "low.shelf high.top high.wide" || len(e.Columns) != 0 || len(e.Readers) != 2 {
 		t.Errorf("mending: %+v, %v", e, err)
 	}

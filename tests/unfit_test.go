@@ -97,7 +97,7 @@ func TestWhatStopsFittingIsAnError(t *testing.T) {
 					} else if strings.Contains(q, "WHERE") && !strings.Contains(o.err.Error(), "things, document 4, column ") {
 						t.Errorf("%s with %v: the error does not name the document: %v", sql, v, o.err)
 					}
-					if report, err := a.Now().Explain(project.Query{SQL: sql}); err == nil && len(report.Statements) == 1 && strings.Contains(report.Statements[0].Text, "filter") {
+					if report, err := a.Now().Explain(t.Context(), project.Query{SQL: sql}); err == nil && len(report.Statements) == 1 && strings.Contains(report.Statements[0].Text, "filter") {
 						folded++
 					}
 				}

@@ -42,7 +42,7 @@ func TestVerbatimHoldsTheLaw(t *testing.T) {
 		if d := difference(folded, ref, strings.Contains(c.tables, "ORDER BY")); d != "" {
 			t.Errorf("against the reference: %s\n%s", d, c.verbatim)
 		}
-		report, err := museum.Now().Explain(queryOf(c.verbatim))
+		report, err := museum.Now().Explain(t.Context(), queryOf(c.verbatim))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -88,7 +88,7 @@ func TestVerbatimErrors(t *testing.T) {
 		`SELECT * FROM verbatim('condition', $${"find": "reports", "filter": {"_id": "none"}}$$) AS v`:                               "returns no documents",
 		`SELECT * FROM verbatim('lending', $$SELECT * FROM loans l JOIN loan_lines n ON n.loan_id = l.loan_id$$) v`:                  "loan_id",
 	} {
-		_, err := museum.Now().Explain(project.Query{SQL: sql})
+		_, err := museum.Now().Explain(t.Context(), project.Query{SQL: sql})
 		var ve *value.Error
 		if !errors.As(err, &ve) {
 			t.Errorf("%s: %v", sql, err)

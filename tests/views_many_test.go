@@ -45,7 +45,7 @@ func TestBrowserManyViews(t *testing.T) {
 	}
 	v := *a.Now().Catalog().View("l20.v7")
 	v.SQL = strings.Replace(v.SQL, "a.c5", "a.c5 + 1 AS c5", 1)
-	if e, err := a.Views.EffectsOf(v); err != nil || len(e.Readers) == 0 || len(e.Broken) != 0 || e.Looked == 0 {
+	if e, err := a.Views.EffectsOf(t.Context(), v); err != nil || len(e.Readers) == 0 || len(e.Broken) != 0 || e.Looked == 0 {
 		t.Errorf("what saving one does: %+v, %v", e, err)
 	}
 	if _, err := a.Views.Save(t.Context(), v, true); err != nil {

@@ -53,7 +53,7 @@ func TestNotesAreInherited(t *testing.T) {
 	if err != nil || len(found) != 1 || found[0].Name != "low.shelf" {
 		t.Errorf("searching gives %+v, %v", found, err)
 	}
-	p, err := a.Views.PlanRenaming(views.Renaming{Column: "low.shelf.site", To: "place", Through: true})
+	p, err := a.Views.PlanRenaming(t.Context(), views.Renaming{Column: "low.shelf.site", To: "place", Through: true})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -103,7 +103,7 @@ func TestDraftedDescriptions(t *testing.T) {
 			if v.FullName() != view {
 				continue
 			}
-			got, err := museum.Builder().Draft(project.Query{SQL: v.SQL, Layer: v.Layer, View: v.Name})
+			got, err := museum.Builder().Draft(t.Context(), project.Query{SQL: v.SQL, Layer: v.Layer, View: v.Name})
 			if err != nil || !strings.HasPrefix(got, want) || !strings.Contains(got, "lending") {
 				t.Errorf("%s: %q, %v", view, got, err)
 			}

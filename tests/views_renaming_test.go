@@ -23,7 +23,7 @@ func TestDemoColumnsAreRenamed(t *testing.T) {
 		}
 		for _, c := range cols {
 			for _, through := range []bool{false, true} {
-				p, err := museum.Views.PlanRenaming(views.Renaming{Column: v.FullName() + "." + c.Name, To: "renamed_here", Through: through})
+				p, err := museum.Views.PlanRenaming(t.Context(), views.Renaming{Column: v.FullName() + "." + c.Name, To: "renamed_here", Through: through})
 				if err != nil {
 					t.Errorf("%s.%s through %v: %v", v.FullName(), c.Name, through, err)
 					continue
@@ -38,7 +38,7 @@ func TestDemoColumnsAreRenamed(t *testing.T) {
 			}
 		}
 		for _, to := range []string{v.Layer + ".renamed_here", "delivery." + v.Name} {
-			if _, err := museum.Views.PlanRenaming(views.Renaming{View: v.FullName(), To: to}); err != nil && to != v.FullName() &&
+			if _, err := museum.Views.PlanRenaming(t.Context(), views.Renaming{View: v.FullName(), To: to}); err != nil && to != v.FullName() &&
 				!strings.Contains(err.Error(), "higher layer") && !strings.Contains(err.Error(), "already") {
 				t.Errorf("%s to %s: %v", v.FullName(), to, err)
 			}
@@ -68,7 +68,7 @@ func TestRenamingIsKept(t *testing.T) {
 	}
 	before := rows("SELECT * FROM high.wide ORDER BY 1")
 	column := views.Renaming{Column: "low.shelf.site", To: "place", Through: true}
-	p, err := a.Views.PlanRenaming(column)
+	p, err := a.Views.PlanRenaming(t.Context(), column)
 	if err != nil || len(p.Texts) != 2 || len(p.Columns) != 2 {
 		t.Fatalf("%+v, %v", p, err)
 	}
@@ -79,7 +79,7 @@ func TestRenamingIsKept(t *testing.T) {
 	if _, err := a.Views.Rename(ctx, column, p.Seen, "better"); err == nil || !strings.Contains(err.Error(), "not what was reviewed") {
 		t.Errorf("what was seen is not what would be done: %v", err)
 	}
-	if p, err = a.Views.PlanRenaming(column); err != nil {
+	if p, err = a.Views.PlanRenaming(t.Context(), column); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := a.Views.Rename(ctx, column, p.Seen, "better"); err != nil {
@@ -89,7 +89,7 @@ func TestRenamingIsKept(t *testing.T) {
 		t.Errorf("the rows are %q, and were %q", got, before)
 	}
 	view := views.Renaming{View: "low.shelf", To: "low.rack"}
-	if p, err = a.Views.PlanRenaming(view); err != nil {
+	if p, err = a.Views.PlanRenaming(t.Context(), view); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := a.Views.Rename(ctx, view, p.Seen, ""); err != nil {
@@ -103,7 +103,7 @@ func TestRenamingIsKept(t *testing.T) {
 		t.Errorf("the rows are %q, and were %q", got, before)
 	}
 	layers := views.Renaming{Layers: []views.LayerChange{{Was: "low", Name: "base", Description: "from the sources"}, {Name: "between"}, {Was: "high", Name: "high"}}}
-	if p, err = a.Views.PlanRenaming(layers); err != nil || len(p.Moves) != 1 {
+	if p, err = a.Views.PlanRenaming(t.Context(), layers); err != nil || len(p.Moves) != 1 {
 		t.Fatalf("%+v, %v", p, err)
 	}
 	if _, err := a.Views.Rename(ctx, layers, p.Seen, ""); err != nil {
@@ -125,7 +125,7 @@ func TestRenamingIsKept(t *testing.T) {
 		{views.Renaming{View: "base.rack", To: "nowhere.rack"}, "no layer called"},
 		{views.Renaming{}, "what is to be renamed"},
 	} {
-		if _, err := a.Views.PlanRenaming(c.r); err == nil || !strings.Contains(err.Error(), c.want) {
+		if _, err := a.Views.PlanRenaming(t.Context(), c.r); err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%+v: %v", c.r, err)
 		}
 	}
@@ -159,7 +159,7 @@ func TestRenamingTheStoryKeepsItsRows(t *testing.T) {
 	}
 	do := func(r views.Renaming) *views.Renamed {
 		t.Helper()
-		p, err := museum.Views.PlanRenaming(r)
+		p, err := museum.Views.PlanRenaming(t.Context(), r)
 		if err != nil {
 			t.Fatalf("%+v: %v", r, err)
 		}
@@ -240,7 +240,7 @@ func columnNamesOf(t *testing.T, view string) []string {
 
 func columnNamesIn(t *testing.T, sql string) []string {
 	t.Helper()
-	r, err := museum.Now().Explain(project.Query{SQL: sql})
+	r, err := museum.Now().Explain(t.Context(), project.Query{SQL: sql})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -35,17 +35,17 @@ func TestRevisions(t *testing.T) {
 	ctx := t.Context()
 	a := revised(t)
 	shelf := func(sql string) catalog.View { return catalog.View{Layer: "low", Name: "shelf", SQL: sql} }
-	e, err := a.Views.EffectsOf(shelf("SELECT s.id, s.site FROM store.shelf AS s"))
+	e, err := a.Views.EffectsOf(t.Context(), shelf("SELECT s.id, s.site FROM store.shelf AS s"))
 	if err != nil || len(e.Broken) != 1 || e.Broken[0].View != "high.wide" || len(e.Columns) != 1 || e.Columns[0].Is != "" {
 		t.Errorf("a column that goes: %+v, %v", e, err)
 	}
 	// A filter does not go below a limit.
 	worse := "SELECT s.id, s.site, s.width FROM store.shelf AS s ORDER BY md5(s.site), s.id LIMIT 100"
-	e, err = a.Views.EffectsOf(shelf(worse))
+	e, err = a.Views.EffectsOf(t.Context(), shelf(worse))
 	if err != nil || len(e.Worse) != 1 || e.Worse[0].View != "high.wide" || e.Worse[0].Was != "folded" || e.Worse[0].Is != "kept" || len(e.Broken) != 0 {
 		t.Errorf("a filter that folds no more: %+v, %v", e, err)
 	}
-	e, err = a.Views.EffectsOf(shelf("SELECT s.id, s.site, s.width, 1 AS one FROM store.shelf AS s"))
+	e, err = a.Views.EffectsOf(t.Context(), shelf("SELECT s.id, s.site, s.width, 1 AS one FROM store.shelf AS s"))
 	if err != nil || len(e.Worse)+len(e.Broken) != 0 || len(e.Columns) != 1 || e.Columns[0].Was != "" || e.Looked != 2 {
 		t.Errorf("a column more: %+v, %v", e, err)
 	}

@@ -33,7 +33,7 @@ func New(t testing.TB, rows int) *Project {
 	path := filepath.Join(t.TempDir(), "data.db")
 	execute(t, path, "CREATE TABLE item (id INTEGER PRIMARY KEY, name TEXT, weight REAL)",
 		fmt.Sprintf("WITH RECURSIVE i(n) AS (SELECT 1 UNION ALL SELECT n + 1 FROM i WHERE n < %d) INSERT INTO item SELECT n, 'item ' || n, n / 4.0 FROM i", rows))
-	p, err := project.Open(ctx, t.TempDir(), project.Hooks{})
+	p, err := project.Open(ctx, t.TempDir(), project.Usual, project.Hooks{})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"rovik/app/project"
+	"rovik/app/queue"
 	"rovik/app/sources"
 	"rovik/core/exec"
 	"rovik/core/explain"
@@ -34,7 +35,7 @@ type Built struct {
 
 // Build reads a text as a form. A text that does not bind has the facts of the
 // parts before its mistake.
-func (b Builder) Build(q project.Query) (_ *Built, err error) {
+func (b Builder) Build(ctx context.Context, q project.Query) (_ *Built, err error) {
 	defer value.Guard(&err)
 	f, err := form.Of(q.SQL)
 	if err != nil {
@@ -42,7 +43,7 @@ func (b Builder) Build(q project.Query) (_ *Built, err error) {
 	}
 	facts := &form.Facts{Inputs: [][]form.InputFacts{}, Outputs: [][][]form.Column{}}
 	if len(f.Blocks) > 0 {
-		facts, _ = form.FactsOf(b.now.Binding(q), q.SQL, f) // what is wrong is explained beside it
+		facts, _ = form.FactsOf(b.now.Binding(ctx, q), q.SQL, f) // what is wrong is explained beside it
 	}
 	return &Built{f, facts}, nil
 }
@@ -58,7 +59,7 @@ type Edited struct {
 
 // Edit makes edits of the form of a text. seen is the text whose form the edits are of;
 // where the text has become another since, they are made where their parts are now.
-func (b Builder) Edit(q project.Query, seen string, edits []form.Edit) (_ *Edited, err error) {
+func (b Builder) Edit(ctx context.Context, q project.Query, seen string, edits []form.Edit) (_ *Edited, err error) {
 	defer value.Guard(&err)
 	if edits, err = form.Rebase(seen, q.SQL, edits...); err != nil {
 		return nil, err
@@ -67,10 +68,10 @@ func (b Builder) Edit(q project.Query, seen string, edits []form.Edit) (_ *Edite
 		return nil, err
 	}
 	out := &Edited{SQL: q.SQL}
-	if out.Built, err = b.Build(q); err != nil {
+	if out.Built, err = b.Build(ctx, q); err != nil {
 		return nil, err
 	}
-	out.Report, out.Err = b.now.Explain(q)
+	out.Report, out.Err = b.now.Explain(ctx, q)
 	return out, nil
 }
 
@@ -92,12 +93,12 @@ func (b Builder) Preview(ctx context.Context, q project.Query) (_ *Preview, err 
 	began := time.Now()
 	ctx, cancel := context.WithTimeout(ctx, sources.LookTimeout)
 	defer cancel()
-	c, _, err := b.now.Compile(q, nil) // mistakes have their place in the text as it stands
+	c, _, err := b.now.Compile(ctx, q, nil) // mistakes have their place in the text as it stands
 	if err != nil {
 		return nil, err
 	}
 	q.SQL = fmt.Sprintf("SELECT * FROM (%s\n) AS preview LIMIT %d", syntax.Enclosable(q.SQL), previewRows+1)
-	run, err := b.now.Start(ctx, q, project.NewRunID())
+	run, err := b.now.Start(queue.Previewing(ctx), q, project.NewRunID())
 	if err != nil {
 		return nil, err
 	}
@@ -149,7 +150,7 @@ const (
 func (b Builder) ProfileOutput(ctx context.Context, q project.Query, block, at, column int) (_ *ColumnProfile, err error) {
 	defer value.Guard(&err)
 	began := time.Now()
-	built, err := b.Build(q)
+	built, err := b.Build(ctx, q)
 	if err != nil {
 		return nil, err
 	}
@@ -220,7 +221,7 @@ func (b Builder) valuesOf(ctx context.Context, q project.Query, most int) (*coun
 	}
 	ask := q
 	ask.SQL = count(q.SQL)
-	if !b.countedBelow(ask) {
+	if !b.countedBelow(ctx, ask) {
 		out.sampled = true
 		ask.SQL = count(fmt.Sprintf("SELECT * FROM (%s) AS s LIMIT %d", q.SQL, sampledRows))
 	}
@@ -248,8 +249,8 @@ func (b Builder) valuesOf(ctx context.Context, q project.Query, most int) (*coun
 
 // countedBelow reports whether few rows cross for a query, as expected: its groups
 // are made by the source, or there are not many. Files are read here in any case.
-func (b Builder) countedBelow(q project.Query) bool {
-	c, _, err := b.now.Compile(q, nil)
+func (b Builder) countedBelow(ctx context.Context, q project.Query) bool {
+	c, _, err := b.now.Compile(ctx, q, nil)
 	if err != nil {
 		return true // it says so when it runs
 	}

@@ -1,6 +1,7 @@
 package builder
 
 import (
+	"context"
 	"maps"
 	"slices"
 
@@ -12,14 +13,14 @@ import (
 
 // Draft writes a first description of a view's text, by rules, from its form, its
 // lineage, and what is known and expected of its rows.
-func (b Builder) Draft(q project.Query) (_ string, err error) {
+func (b Builder) Draft(ctx context.Context, q project.Query) (_ string, err error) {
 	defer value.Guard(&err)
-	built, err := b.Build(q)
+	built, err := b.Build(ctx, q)
 	if err != nil {
 		return "", err
 	}
 	known := form.Known{Rows: -1}
-	if bound, err := b.now.Bind(q); err == nil {
+	if bound, err := b.now.Bind(ctx, q); err == nil {
 		known.Rows = int64(plan.NewEstimator(bound.Root).Knowing(b.now.Measured).Rows(bound.Root))
 		known.Key = keyOf(bound.Root)
 		known.Sources = slices.Sorted(maps.Keys(plan.Sources(bound.Root)))

@@ -52,7 +52,7 @@ type Joining struct {
 func (b Builder) MeasureJoin(ctx context.Context, q project.Query, j Joining) (_ *JoinMeasure, err error) {
 	defer value.Guard(&err)
 	began := time.Now()
-	built, err := b.Build(q)
+	built, err := b.Build(ctx, q)
 	if err != nil {
 		return nil, err
 	}
@@ -196,7 +196,7 @@ func (b Builder) foundOn(ctx context.Context, v form.Values, on side) (sample, f
 	if err := ask(some); err != nil {
 		return sample, found, err
 	}
-	if !b.textual(on) {
+	if !b.textual(ctx, on) {
 		return sample, found, nil
 	}
 	var alone []string
@@ -209,8 +209,8 @@ func (b Builder) foundOn(ctx context.Context, v form.Values, on side) (sample, f
 }
 
 // textual reports whether a side's values are strings, which have other spellings.
-func (b Builder) textual(s side) bool {
+func (b Builder) textual(ctx context.Context, s side) bool {
 	s.query.SQL = fmt.Sprintf("SELECT %s FROM %s", s.expr, s.from)
-	c, _, err := b.now.Compile(s.query, nil)
+	c, _, err := b.now.Compile(ctx, s.query, nil)
 	return err == nil && isText(c.Root.Columns()[0].Type.Kind)
 }

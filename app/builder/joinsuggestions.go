@@ -46,7 +46,7 @@ const (
 // keys first, through views that pass the columns on, then by names and types.
 func (b Builder) SuggestJoins(ctx context.Context, q project.Query, block int, name string) (_ []JoinSuggestion, err error) {
 	defer value.Guard(&err)
-	built, err := b.Build(q)
+	built, err := b.Build(ctx, q)
 	if err != nil {
 		return nil, err
 	}
@@ -54,7 +54,7 @@ func (b Builder) SuggestJoins(ctx context.Context, q project.Query, block int, n
 	if block < 0 || block >= len(built.Form.Blocks) {
 		return out, nil
 	}
-	added, err := b.columnsOf(q, name)
+	added, err := b.columnsOf(ctx, q, name)
 	if err != nil {
 		return nil, err
 	}
@@ -81,7 +81,7 @@ func (b Builder) SuggestJoins(ctx context.Context, q project.Query, block int, n
 }
 
 // columnsOf are the columns of what can be an input, under the alias {new}.
-func (b Builder) columnsOf(q project.Query, name string) ([]form.Column, error) {
+func (b Builder) columnsOf(ctx context.Context, q project.Query, name string) ([]form.Column, error) {
 	from, err := form.FromItem(name)
 	if err != nil {
 		return nil, err
@@ -91,7 +91,7 @@ func (b Builder) columnsOf(q project.Query, name string) ([]form.Column, error) 
 	if err != nil {
 		return nil, err
 	}
-	facts, err := form.FactsOf(b.now.Binding(q), q.SQL, f)
+	facts, err := form.FactsOf(b.now.Binding(ctx, q), q.SQL, f)
 	if err != nil {
 		return nil, err
 	}

@@ -103,7 +103,7 @@ func (b Builder) byValues(ctx context.Context, q project.Query, built *Built, bl
 func (b Builder) foundAmong(ctx context.Context, v form.Values, on side) (sample, found form.Values, err error) {
 	count := on.query
 	count.SQL = fmt.Sprintf("SELECT %s, count(*) FROM %s GROUP BY 1", on.expr, on.from)
-	if b.countedBelow(count) {
+	if b.countedBelow(ctx, count) {
 		if found, err = b.valuesOn(ctx, on); err != nil || found.Whole {
 			return v, found, err
 		}

@@ -12,9 +12,11 @@ import (
 	"log/slog"
 	"sync"
 	"sync/atomic"
+	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
 
+	"rovik/app/queue"
 	"rovik/core/catalog"
 	"rovik/core/syntax"
 	"rovik/core/value"
@@ -32,6 +34,8 @@ type Project struct {
 	trees      *lru.Cache[string, *syntax.Query]
 	measured   measured
 	hooks      Hooks
+	queue      *queue.Queue
+	limits     Limits
 	background sync.WaitGroup
 }
 
@@ -43,8 +47,16 @@ type Hooks struct {
 	Changed func(context.Context, *Snapshot) error
 }
 
+// Limits bound what is done for one query.
+type Limits struct {
+	Planning time.Duration // that it may take
+}
+
+// Usual are the usual limits.
+var Usual = Limits{Planning: 10 * time.Second}
+
 // Open opens the project in a folder.
-func Open(ctx context.Context, home string, hooks Hooks) (*Project, error) {
+func Open(ctx context.Context, home string, limits Limits, hooks Hooks) (*Project, error) {
 	store, err := records.Open(home)
 	if err != nil {
 		return nil, err
@@ -53,7 +65,7 @@ func Open(ctx context.Context, home string, hooks Hooks) (*Project, error) {
 	if err != nil {
 		return nil, err
 	}
-	p := &Project{records: store, trees: trees, hooks: hooks}
+	p := &Project{records: store, trees: trees, hooks: hooks, limits: limits, queue: queue.New(queue.Usual())}
 	err = func() (err error) {
 		if p.measured.rows, err = store.Measured(ctx); err != nil {
 			return err
@@ -88,6 +100,9 @@ func (p *Project) Close() error {
 
 // Now returns the project as it is.
 func (p *Project) Now() *Snapshot { return p.now.Load() }
+
+// Queue is what the runs of the project wait in.
+func (p *Project) Queue() *queue.Queue { return p.queue }
 
 // Records are what the project is kept in. Changes of the project go through Write.
 func (p *Project) Records() *records.Store { return p.records }

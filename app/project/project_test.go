@@ -30,7 +30,7 @@ func TestPlansAreKeptWhileTheyHold(t *testing.T) {
 	}
 	compiled := func(q project.Query) any {
 		t.Helper()
-		c, _, err := a.Now().Compile(q, nil)
+		c, _, err := a.Now().Compile(t.Context(), q, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -94,7 +94,7 @@ func told(s *project.Snapshot) string {
 		fmt.Fprintln(&b, v.FullName(), v.Revision, v.SQL, v.Description, v.Notes, v.Err, v.Reads, v.Depth)
 		if v.Err == nil {
 			fmt.Fprintln(&b, "", v.Table.Columns, *v.Text(), s.Estate().Readers(v.FullName()))
-			report, err := s.ExplainView(v.FullName())
+			report, err := s.ExplainView(context.Background(), v.FullName())
 			if err != nil {
 				fmt.Fprintln(&b, " ", err)
 				continue
@@ -148,21 +148,21 @@ func deltas(t *testing.T, rng *rand.Rand) {
 			what = "move"
 			r := views.Renaming{View: name(), To: layers[rng.Intn(2)] + "." + fmt.Sprint("v", rng.Intn(12))}
 			var p *views.Renamed
-			if p, err = a.Views.PlanRenaming(r); err == nil {
+			if p, err = a.Views.PlanRenaming(t.Context(), r); err == nil {
 				_, err = a.Views.Rename(ctx, r, p.Seen, "")
 			}
 		case n == 8:
 			what = "column"
 			r := views.Renaming{Column: name() + ".id", To: []string{"id", "number"}[rng.Intn(2)], Through: true}
 			var p *views.Renamed
-			if p, err = a.Views.PlanRenaming(r); err == nil {
+			if p, err = a.Views.PlanRenaming(t.Context(), r); err == nil {
 				_, err = a.Views.Rename(ctx, r, p.Seen, "")
 			}
 		case n == 9:
 			what = "layers"
 			r := views.Renaming{Layers: []views.LayerChange{{Was: layers[0], Name: layers[0], Description: fmt.Sprint(step)}, {Was: layers[1], Name: []string{"high", "upper"}[rng.Intn(2)]}}}
 			var p *views.Renamed
-			if p, err = a.Views.PlanRenaming(r); err == nil {
+			if p, err = a.Views.PlanRenaming(t.Context(), r); err == nil {
 				if _, err = a.Views.Rename(ctx, r, p.Seen, ""); err == nil {
 					layers[1] = r.Layers[1].Name
 				}
@@ -178,7 +178,7 @@ func deltas(t *testing.T, rng *rand.Rand) {
 			did[what]++
 		}
 		if step%10 == 9 {
-			fresh, ferr := project.Open(ctx, a.Home(), project.Hooks{})
+			fresh, ferr := project.Open(ctx, a.Home(), project.Usual, project.Hooks{})
 			if ferr != nil {
 				t.Fatal(ferr)
 			}

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"time"
 
+	"rovik/app/queue"
 	"rovik/connect"
 	"rovik/connect/pool"
 	"rovik/core/bind"
@@ -70,22 +71,27 @@ func (p Params) values() []*string {
 // Definition is the text of a view as a query.
 func Definition(v *catalog.View) Query { return Query{SQL: v.SQL, Layer: v.Layer, View: v.Name} }
 
-// Binding is what a query is bound in.
-func (s *Snapshot) Binding(q Query) bind.Context {
+// Binding is what a query is bound in, while ctx goes on and no longer than planning may take.
+func (s *Snapshot) Binding(ctx context.Context, q Query) bind.Context {
 	view := ""
 	if q.View != "" {
 		view = q.Layer + "." + q.View
 	}
-	return bind.Context{Catalog: s.catalog, Parse: s.project.parse, Now: time.Now(), Describe: s.describe, Layer: q.Layer, View: view, Params: &bind.Params{Values: q.Params.values()}}
+	return bind.Context{Catalog: s.catalog, Parse: s.project.parse, Now: time.Now(), Describe: s.describe, Effort: s.project.effort(ctx), Layer: q.Layer, View: view, Params: &bind.Params{Values: q.Params.values()}}
+}
+
+// effort bounds the planning of one query.
+func (p *Project) effort(ctx context.Context) func() *plan.Effort {
+	return func() *plan.Effort { return plan.NewEffort(ctx, p.limits.Planning) }
 }
 
 // Parameters returns the types of a query's parameters, from $1 on.
-func (s *Snapshot) Parameters(q Query) ([]value.Kind, error) {
+func (s *Snapshot) Parameters(ctx context.Context, q Query) ([]value.Kind, error) {
 	tree, err := s.project.parse(q.SQL)
 	if err != nil {
 		return nil, err
 	}
-	in := s.Binding(q)
+	in := s.Binding(ctx, q)
 	in.Params.Unset = true
 	b, err := bind.Bind(in, q.SQL, tree)
 	if err != nil {
@@ -95,12 +101,12 @@ func (s *Snapshot) Parameters(q Query) ([]value.Kind, error) {
 }
 
 // Bind parses and binds a query.
-func (s *Snapshot) Bind(q Query) (*plan.Query, error) {
+func (s *Snapshot) Bind(ctx context.Context, q Query) (*plan.Query, error) {
 	tree, err := s.project.parse(q.SQL)
 	if err != nil {
 		return nil, err
 	}
-	return bind.Bind(s.Binding(q), q.SQL, tree)
+	return bind.Bind(s.Binding(ctx, q), q.SQL, tree)
 }
 
 // Measured returns how many rows runs have measured for a part of a plan, by its
@@ -111,7 +117,7 @@ func (s *Snapshot) Measured(signature string) (float64, bool) {
 
 // Compile takes a query from its text to the statements of its sources, without reading
 // any data. trace, where not nil, is told of each rewrite.
-func (s *Snapshot) Compile(q Query, trace func(rewrite.Step)) (c *fold.Compiled, took time.Duration, err error) {
+func (s *Snapshot) Compile(ctx context.Context, q Query, trace func(rewrite.Step)) (c *fold.Compiled, took time.Duration, err error) {
 	defer value.Guard(&err)
 	began := time.Now()
 	if trace == nil {
@@ -119,15 +125,15 @@ func (s *Snapshot) Compile(q Query, trace func(rewrite.Step)) (c *fold.Compiled,
 			return c, time.Since(began), nil
 		}
 	}
-	c, err = s.compile(q, trace)
+	c, err = s.compile(ctx, q, trace)
 	if err == nil && !c.Volatile {
 		s.plans.put(q, c)
 	}
 	return c, time.Since(began), err
 }
 
-func (s *Snapshot) compile(q Query, trace func(rewrite.Step)) (*fold.Compiled, error) {
-	b, err := s.Bind(q)
+func (s *Snapshot) compile(ctx context.Context, q Query, trace func(rewrite.Step)) (*fold.Compiled, error) {
+	b, err := s.Bind(ctx, q)
 	if err != nil {
 		return nil, err
 	}
@@ -146,8 +152,8 @@ func (s *Snapshot) compile(q Query, trace func(rewrite.Step)) (*fold.Compiled, e
 }
 
 // Explain says what a query would do.
-func (s *Snapshot) Explain(q Query) (*explain.Report, error) {
-	c, took, err := s.Compile(q, nil)
+func (s *Snapshot) Explain(ctx context.Context, q Query) (*explain.Report, error) {
+	c, took, err := s.Compile(ctx, q, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -155,17 +161,65 @@ func (s *Snapshot) Explain(q Query) (*explain.Report, error) {
 }
 
 // ExplainView explains the view of a full name that is there.
-func (s *Snapshot) ExplainView(name string) (*explain.Report, error) {
-	return s.Explain(Definition(s.catalog.View(name)))
+func (s *Snapshot) ExplainView(ctx context.Context, name string) (*explain.Report, error) {
+	return s.Explain(ctx, Definition(s.catalog.View(name)))
 }
 
-// Start runs a query. The caller takes its rows and closes it.
-func (s *Snapshot) Start(ctx context.Context, q Query, id string) (*exec.Run, error) {
-	c, took, err := s.Compile(q, nil)
+// Prepared is a query that was planned and may run.
+type Prepared struct {
+	Columns  []plan.Column
+	snapshot *Snapshot
+	compiled *fold.Compiled
+	took     time.Duration
+}
+
+// Prepare plans a query.
+func (s *Snapshot) Prepare(ctx context.Context, q Query) (*Prepared, error) {
+	c, took, err := s.Compile(ctx, q, nil)
 	if err != nil {
 		return nil, err
 	}
-	return exec.Start(ctx, c, s, exec.Options{ID: id, Planned: took, Measured: s.project.measure})
+	return &Prepared{c.Root.Columns(), s, c, took}, nil
+}
+
+// Report says what the query would do.
+func (p *Prepared) Report() *explain.Report {
+	return explain.Of(p.compiled, float64(p.took.Microseconds())/1000)
+}
+
+// Work returns how many rows the query is expected to read, and to make on the way.
+func (p *Prepared) Work() float64 {
+	rows := 0.0
+	for _, st := range p.compiled.Statements {
+		rows += st.Rows
+	}
+	estimate := plan.NewEstimator(p.compiled.Root)
+	for _, n := range explain.Numbered(p.compiled.Root) {
+		rows += estimate.Rows(n.Node)
+	}
+	return rows
+}
+
+// Start runs the query whose turn has come. The turn ends once the run is closed. The
+// caller takes its rows and closes it.
+func (p *Prepared) Start(ctx context.Context, id string, turn *queue.Turn) (*exec.Run, error) {
+	if !turn.Large() {
+		ctx = pool.Aside(ctx)
+	}
+	return exec.Start(ctx, p.compiled, p.snapshot, exec.Options{ID: id, Planned: p.took, Measured: p.snapshot.project.measure, Closed: turn.Leave})
+}
+
+// Start runs a query once its turn has come. The caller takes its rows and closes it.
+func (s *Snapshot) Start(ctx context.Context, q Query, id string) (*exec.Run, error) {
+	p, err := s.Prepare(ctx, q)
+	if err != nil {
+		return nil, err
+	}
+	turn, err := s.project.queue.Enter(ctx, p.Work())
+	if err != nil {
+		return nil, err
+	}
+	return p.Start(ctx, id, turn)
 }
 
 // RunThrough runs a query to its end, drops the rows and reports.
@@ -181,9 +235,9 @@ func (s *Snapshot) RunThrough(ctx context.Context, q Query) (*explain.Report, er
 	return run.Report(), nil
 }
 
-// Rows runs a query of few rows, and gives them as text; NULL is nil.
+// Rows runs a query of few rows that the page asks for itself, and gives them as text; NULL is nil.
 func (s *Snapshot) Rows(ctx context.Context, q Query) ([][]*string, error) {
-	run, err := s.Start(ctx, q, NewRunID())
+	run, err := s.Start(queue.Previewing(ctx), q, NewRunID())
 	if err != nil {
 		return nil, err
 	}

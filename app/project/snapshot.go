@@ -1,6 +1,7 @@
 package project
 
 import (
+	"context"
 	"maps"
 	"slices"
 	"strings"
@@ -71,7 +72,7 @@ func (s *Snapshot) connected(name string) (*Source, error) {
 func (s *Snapshot) With(c *catalog.Catalog) *Snapshot {
 	next := *s
 	next.catalog, next.plans = c, newPlans()
-	next.estate = estate.New(bind.Context{Catalog: c, Parse: s.project.parse, Now: time.Now(), Describe: next.describe}, s.estate)
+	next.estate = estate.New(bind.Context{Catalog: c, Parse: s.project.parse, Now: time.Now(), Describe: next.describe, Effort: s.project.effort(context.Background())}, s.estate)
 	return &next
 }
 

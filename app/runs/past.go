@@ -74,7 +74,7 @@ type SourcePlan struct {
 // which index, which scan, what it expects. No data is read.
 func (r *Runs) SourcePlans(ctx context.Context, q project.Query) ([]SourcePlan, error) {
 	s := r.project.Now()
-	c, _, err := s.Compile(q, nil)
+	c, _, err := s.Compile(ctx, q, nil)
 	if err != nil {
 		return nil, err
 	}

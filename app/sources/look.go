@@ -72,22 +72,22 @@ func (s *Sources) LookAt(ctx context.Context, source, table string) (look *Look,
 		return nil, err
 	}
 	m := &measures{now: now, table: t.SQL(), files: src.IsFiles()}
-	rows := m.ask("count(*)")
+	rows := m.ask(ctx, "count(*)")
 	type at struct{ nulls, distinct, least, greatest int }
 	places := make([]at, len(t.Columns))
 	for i, col := range t.Columns {
 		out := ColumnLook{Name: col.Name, Type: col.Type.String()}
 		name := syntax.Identifier(col.Name)
-		places[i] = at{m.ask("count(" + name + ")"), -1, -1, -1}
+		places[i] = at{m.ask(ctx, "count("+name+")"), -1, -1, -1}
 		switch {
 		case !col.Type.Kind.Comparable():
 		case m.files && t.Rows > countsDistinct:
 			out.Left = "Distinct values are not counted in files of so many rows."
 		default:
-			places[i].distinct = m.ask("count(DISTINCT " + name + ")")
+			places[i].distinct = m.ask(ctx, "count(DISTINCT "+name+")")
 		}
 		if _, _, err := kernel.ResolveAggregate("min", []value.Kind{col.Type.Kind}, 0); err == nil {
-			places[i].least, places[i].greatest = m.ask("min("+name+")"), m.ask("max("+name+")")
+			places[i].least, places[i].greatest = m.ask(ctx, "min("+name+")"), m.ask(ctx, "max("+name+")")
 		}
 		if m.refused != nil {
 			out.Left = m.refused.Text
@@ -145,8 +145,8 @@ type measures struct {
 
 // ask adds an aggregate, and returns its place; -1 where the source does not
 // compute it.
-func (m *measures) ask(aggregate string) int {
-	if why := keptReason(m.now, fmt.Sprintf("SELECT %s AS m FROM %s", aggregate, m.table)); why != nil && !m.files {
+func (m *measures) ask(ctx context.Context, aggregate string) int {
+	if why := keptReason(ctx, m.now, fmt.Sprintf("SELECT %s AS m FROM %s", aggregate, m.table)); why != nil && !m.files {
 		m.refused = why
 		return -1
 	}
@@ -167,8 +167,8 @@ func (m *measures) answers(ctx context.Context) ([]*string, error) {
 }
 
 // keptReason returns why some piece of a query does not fold, or nil where all do.
-func keptReason(now *project.Snapshot, sql string) *fold.Reason {
-	c, _, err := now.Compile(project.Query{SQL: sql}, nil)
+func keptReason(ctx context.Context, now *project.Snapshot, sql string) *fold.Reason {
+	c, _, err := now.Compile(ctx, project.Query{SQL: sql}, nil)
 	if err != nil {
 		return &fold.Reason{Text: err.Error()}
 	}
@@ -192,7 +192,7 @@ func (s *Sources) MostFrequent(ctx context.Context, source, table, column string
 		return nil, value.Errorf(value.CodeUndefinedColumn, "%s has no column called %q", t.FullName(), column)
 	}
 	sql := fmt.Sprintf("SELECT %s AS v, count(*) AS n FROM %s GROUP BY 1 ORDER BY n DESC, v LIMIT %d", syntax.Identifier(column), t.SQL(), frequentMost)
-	if why := keptReason(now, sql); why != nil && !src.IsFiles() {
+	if why := keptReason(ctx, now, sql); why != nil && !src.IsFiles() {
 		return nil, value.Errorf(value.CodeUnsupported, "%s does not count the values of %s exactly, and they are not fetched for it: %s", source, column, why.Text)
 	}
 	ctx, cancel := context.WithTimeout(ctx, LookTimeout)

@@ -1,6 +1,7 @@
 package tracing
 
 import (
+	"context"
 	"maps"
 	"slices"
 	"time"
@@ -47,7 +48,7 @@ const (
 
 // QuirkImpact tells which verdicts of which views depend on a quirk: those that
 // would be others if it were not known, or had its other value.
-func (t Tracing) QuirkImpact(source, quirk string) (_ *QuirkImpact, err error) {
+func (t Tracing) QuirkImpact(ctx context.Context, source, quirk string) (_ *QuirkImpact, err error) {
 	defer value.Guard(&err)
 	src, err := t.now.Source(source)
 	if err != nil {
@@ -76,14 +77,14 @@ func (t Tracing) QuirkImpact(source, quirk string) (_ *QuirkImpact, err error) {
 		if time.Now().After(until) {
 			break
 		}
-		was, err := t.now.ExplainView(view)
+		was, err := t.now.ExplainView(ctx, view)
 		if err != nil {
 			continue // it does not bind, which is told elsewhere
 		}
 		out.Looked++
 		v := QuirkView{View: view}
 		for _, how := range slices.Sorted(maps.Keys(others)) {
-			if is, err := others[how].ExplainView(view); err == nil {
+			if is, err := others[how].ExplainView(ctx, view); err == nil {
 				v.add(turned(was, is, how))
 			}
 		}

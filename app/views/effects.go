@@ -1,6 +1,7 @@
 package views
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"slices"
@@ -60,11 +61,11 @@ const (
 )
 
 // EffectsOf tells what saving a view would do, without saving it.
-func (vs *Views) EffectsOf(v catalog.View) (_ *Effects, err error) {
+func (vs *Views) EffectsOf(ctx context.Context, v catalog.View) (_ *Effects, err error) {
 	defer value.Guard(&err)
 	now := vs.project.Now()
 	c := &project.Change{Change: records.Change{Put: []*catalog.View{&v}}}
-	after, err := afterSaving(now, &v, c)
+	after, err := afterSaving(ctx, now, &v, c)
 	if err != nil {
 		return nil, err
 	}
@@ -93,8 +94,8 @@ func (vs *Views) EffectsOf(v catalog.View) (_ *Effects, err error) {
 		if i > lookedReaders || time.Now().After(until) {
 			continue
 		}
-		before, err1 := now.ExplainView(reader)
-		next, err2 := now.After(c).ExplainView(reader)
+		before, err1 := now.ExplainView(ctx, reader)
+		next, err2 := now.After(c).ExplainView(ctx, reader)
 		if err1 == nil && err2 == nil {
 			out.Looked++
 			out.compare(reader, reader == name, before, next)

@@ -45,22 +45,22 @@ type Renamed struct {
 }
 
 // PlanRenaming works out what a renaming would do, without doing it.
-func (vs *Views) PlanRenaming(r Renaming) (_ *Renamed, err error) {
+func (vs *Views) PlanRenaming(ctx context.Context, r Renaming) (_ *Renamed, err error) {
 	defer value.Guard(&err)
-	p, _, err := renamed(vs.project.Now(), r)
+	p, _, err := renamed(ctx, vs.project.Now(), r)
 	return p, err
 }
 
 // renamed works a renaming out, and what has to be kept for it.
-func renamed(now *project.Snapshot, r Renaming) (*Renamed, *project.Change, error) {
-	ctx := now.Binding(project.Query{})
+func renamed(ctx context.Context, now *project.Snapshot, r Renaming) (*Renamed, *project.Change, error) {
+	in := now.Binding(ctx, project.Query{})
 	change := &project.Change{Change: records.Change{Layers: now.Catalog().Layers(), Base: AnyRevision}}
 	var plan *rename.Plan
 	var err error
 	switch {
 	case r.Column != "":
 		change.Message = fmt.Sprintf("%s is called %s now", r.Column, r.To)
-		plan, err = renameColumn(now, r)
+		plan, err = renameColumn(ctx, now, r)
 	case r.View != "":
 		change.Message = fmt.Sprintf("%s is %s now", r.View, r.To)
 		layer, name, _ := strings.Cut(r.To, ".")
@@ -73,12 +73,12 @@ func renamed(now *project.Snapshot, r Renaming) (*Renamed, *project.Change, erro
 		if r.View == r.To {
 			return nil, nil, value.Errorf(value.CodeBadParameter, "it is called %s already", r.To)
 		}
-		plan, err = rename.Views(ctx, now.Estate(), map[string]string{r.View: r.To}, change.Layers)
+		plan, err = rename.Views(in, now.Estate(), map[string]string{r.View: r.To}, change.Layers)
 	case len(r.Layers) > 0:
 		change.Message = "Layers were changed"
 		var moves map[string]string
 		if moves, change.Layers, err = layerMoves(now.Catalog(), r.Layers); err == nil {
-			plan, err = rename.Views(ctx, now.Estate(), moves, change.Layers)
+			plan, err = rename.Views(in, now.Estate(), moves, change.Layers)
 		}
 	default:
 		return nil, nil, value.Errorf(value.CodeBadParameter, "say what is to be renamed")
@@ -118,7 +118,7 @@ func cutColumn(name string) (layer, view, column string) {
 	return layer, view, column
 }
 
-func renameColumn(now *project.Snapshot, r Renaming) (*rename.Plan, error) {
+func renameColumn(ctx context.Context, now *project.Snapshot, r Renaming) (*rename.Plan, error) {
 	view, column, err := now.ViewColumn(r.Column)
 	if err != nil {
 		if parts := strings.Split(r.Column, "."); len(parts) > 2 && now.Catalog().Table(strings.Join(parts[:2], ".")) != nil {
@@ -132,7 +132,7 @@ func renameColumn(now *project.Snapshot, r Renaming) (*rename.Plan, error) {
 	if to := strings.TrimSpace(r.To); to == "" || len(to) > 63 || strings.ContainsAny(to, "\x00\n") {
 		return nil, value.Errorf("42602", "%q cannot be the name of a column", r.To)
 	}
-	return rename.Column(now.Binding(project.Query{}), now.Estate(), view.FullName(), column, strings.TrimSpace(r.To), r.Through)
+	return rename.Column(now.Binding(ctx, project.Query{}), now.Estate(), view.FullName(), column, strings.TrimSpace(r.To), r.Through)
 }
 
 // layerMoves are the views that move with their layers.
@@ -173,7 +173,7 @@ func (vs *Views) Rename(ctx context.Context, r Renaming, seen, message string) (
 	defer value.Guard(&err)
 	var out *Renamed
 	_, err = vs.project.Write(ctx, func(now *project.Snapshot) (*project.Change, error) {
-		p, change, err := renamed(now, r)
+		p, change, err := renamed(ctx, now, r)
 		if err != nil {
 			return nil, err
 		}

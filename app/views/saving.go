@@ -39,7 +39,7 @@ func (vs *Views) SaveRevision(ctx context.Context, v catalog.View, message strin
 			return nil, taken(&v)
 		}
 		c := &project.Change{Change: records.Change{Put: []*catalog.View{&v}, Message: message, Base: base}}
-		after, err := afterSaving(now, &v, c)
+		after, err := afterSaving(ctx, now, &v, c)
 		if err != nil {
 			return nil, err
 		}
@@ -110,7 +110,7 @@ func notesFor(n catalog.Notes, t *catalog.Table) catalog.Notes {
 
 // afterSaving says why a view cannot be kept, or returns what is known of views after c,
 // which puts it.
-func afterSaving(now *project.Snapshot, v *catalog.View, c *project.Change) (*estate.Estate, error) {
+func afterSaving(ctx context.Context, now *project.Snapshot, v *catalog.View, c *project.Change) (*estate.Estate, error) {
 	if _, ok := now.Catalog().Rank(v.Layer); !ok {
 		return nil, value.Errorf(value.CodeUndefinedTable, "there is no layer called %q", v.Layer).WithHint("choose one of the project's layers")
 	}
@@ -126,7 +126,7 @@ func afterSaving(now *project.Snapshot, v *catalog.View, c *project.Change) (*es
 		return nil, err
 	}
 	if known.Depth > 1 { // it binds over the columns of what it reads; with their texts in place it may be too large
-		if _, err := now.Bind(project.Definition(v)); err != nil {
+		if _, err := now.Bind(ctx, project.Definition(v)); err != nil {
 			return nil, err
 		}
 	}

@@ -105,6 +105,7 @@ func root() *cobra.Command {
 		SilenceErrors: true,
 	}
 	cmd.PersistentFlags().StringVar(&home, "home", "./rovik-home", "folder with the records")
+	planLimitFlag(cmd)
 	cmd.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	cmd.AddCommand(serveCommand(), demoCommand(), queryCommand(), explainCommand(), lineageCommand(), impactCommand(), checkCommand(), exportCommand(), importCommand(), renameCommand(), sourceCommand())
 	document(cmd)
@@ -130,7 +131,10 @@ func between(least, most int) cobra.PositionalArgs {
 // withApp opens the project for a command.
 func withApp(run func(ctx context.Context, a *app.App, args []string) error) func(*cobra.Command, []string) error {
 	return func(cmd *cobra.Command, args []string) error {
-		a, err := app.Open(cmd.Context(), home)
+		if err := checkLimits(); err != nil {
+			return err
+		}
+		a, err := app.OpenWithin(cmd.Context(), home, limits)
 		if err != nil {
 			return err
 		}

@@ -24,7 +24,7 @@ func renameCommand() *cobra.Command {
 		if strings.Count(args[0], ".") > 1 {
 			r = views.Renaming{Column: args[0], To: args[1], Through: through}
 		}
-		p, err := a.Views.PlanRenaming(r)
+		p, err := a.Views.PlanRenaming(ctx, r)
 		if err != nil {
 			return err
 		}

@@ -58,7 +58,13 @@ func queryCommand() *cobra.Command {
 	cmd.Flags().StringVar(&folding, "fold", "on", "on or off")
 	cmd.Flags().StringVar(&report, "report", "", "file to write the run's report to")
 	paramFlag(cmd, &params)
+	limit := timeLimit(cmd)
 	cmd.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
+		ctx, cancel, err := within(ctx, *limit)
+		if err != nil {
+			return err
+		}
+		defer cancel()
 		if err := choice("format", format, runs.Formats()...); err != nil {
 			return err
 		}
@@ -95,8 +101,14 @@ func explainCommand() *cobra.Command {
 	paramFlag(cmd, &params)
 	cmd.Flags().BoolVar(&run, "run", false, "run it too, and say what happened")
 	cmd.Flags().BoolVar(&rewrites, "rewrites", false, "list the rewrites, and show the plan after each rule")
+	limit := timeLimit(cmd)
 	cmd.Flags().BoolVar(&sourcePlan, "source-plan", false, "ask each source how it would run its statement")
 	cmd.RunE = withApp(func(ctx context.Context, a *app.App, args []string) error {
+		ctx, cancel, err := within(ctx, *limit)
+		if err != nil {
+			return err
+		}
+		defer cancel()
 		if err := choice("format", format, "text", "json"); err != nil {
 			return err
 		}
@@ -105,11 +117,11 @@ func explainCommand() *cobra.Command {
 		}
 		q := project.Query{SQL: args[0], FoldOff: folding == "off", Params: paramsOf(params)}
 		if rewrites {
-			if _, _, err := a.Now().Compile(q, func(s rewrite.Step) { fmt.Printf("after %s:\n%s\n", s.Rule, s.After) }); err != nil {
+			if _, _, err := a.Now().Compile(ctx, q, func(s rewrite.Step) { fmt.Printf("after %s:\n%s\n", s.Rule, s.After) }); err != nil {
 				return withTexts(err, a, args[0])
 			}
 		}
-		report, err := a.Now().Explain(q)
+		report, err := a.Now().Explain(ctx, q)
 		if err == nil && run {
 			report, err = a.Now().RunThrough(ctx, q)
 		}

@@ -23,6 +23,7 @@ func serveCommand() *cobra.Command {
 	cmd.Flags().BoolVar(&o.Open, "unsafe-open", false, "serve beyond this machine, to anyone who reaches the address: there is no sign-in")
 	cmd.Flags().StringArrayVar(&o.Secrets, "secrets", nil, "folder whose files the page may name as password files; may be given several times")
 	level := logFlag(cmd)
+	heldFlags(cmd)
 	every := cmd.Flags().Duration("check-every", time.Hour, "how often sources are compared with what is known of them; 0 for never")
 	cmd.RunE = withApp(func(ctx context.Context, a *app.App, _ []string) error {
 		if err := logAt(*level); err != nil {
@@ -70,6 +71,7 @@ func demoCommand() *cobra.Command {
 	cmd.Flags().BoolVar(&setup.Embedded, "embedded", false, "use SQLite files even where the servers are installed")
 	cmd.Flags().StringVar(&o.Addr, "addr", "127.0.0.1:8080", "address to serve on; a port in use is stepped over")
 	level := logFlag(cmd)
+	heldFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
 		if err := logAt(*level); err != nil {
 			return err

@@ -86,7 +86,7 @@ func impactCommand() *cobra.Command {
 			return err
 		}
 		if quirk != "" {
-			q, err := a.Tracing().QuirkImpact(args[0], quirk)
+			q, err := a.Tracing().QuirkImpact(ctx, args[0], quirk)
 			if err != nil || format == "json" {
 				return firstError(err, func() error { return printJSON(q) })
 			}

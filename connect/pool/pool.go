@@ -39,7 +39,8 @@ var most int64 = 256 << 20
 // reads its rows to the end and holds them: a run never waits for itself.
 type steady struct {
 	slots  *Slots
-	owner  any // the run
+	owner  any  // the run
+	common bool // takes none of the connections set aside
 	open   func(context.Context) (exec.Reader, error)
 	ctx    context.Context // of the statement
 	cancel context.CancelCauseFunc
@@ -55,10 +56,12 @@ type steady struct {
 }
 
 // Slots are the connections that a source may have at the same time, but for one: by
-// that one a statement is ended whatever the others do.
+// that one a statement is ended whatever the others do. Some are set aside for runs that
+// take little.
 type Slots struct {
 	source  string
 	taken   chan struct{} // holds an entry for each that is taken
+	common  chan struct{} // likewise, but for those set aside; nil where there are too few
 	silence time.Duration
 
 	mu      sync.Mutex
@@ -68,19 +71,44 @@ type Slots struct {
 // New returns the slots of a source, all free.
 func New(source string, l connect.Limits) *Slots {
 	l = l.Full()
-	return &Slots{source: source, taken: make(chan struct{}, max(1, l.Connections-1)), silence: time.Duration(l.Silence) * time.Second}
+	s := &Slots{source: source, taken: make(chan struct{}, max(1, l.Connections-1)), silence: time.Duration(l.Silence) * time.Second}
+	if n := cap(s.taken); n > 2 {
+		s.common = make(chan struct{}, n-max(1, n/4))
+	}
+	return s
 }
+
+type asideKey struct{}
+
+// Aside returns a context whose statements may take connections that are set aside.
+func Aside(ctx context.Context) context.Context { return context.WithValue(ctx, asideKey{}, true) }
 
 // take gives a connection to s, waiting for a free one.
 func (l *Slots) take(ctx context.Context, s *steady) error {
 	wait := time.NewTimer(l.silence)
 	defer wait.Stop()
+	if s.common {
+		if err := l.one(ctx, l.common, s, wait.C); err != nil {
+			return err
+		}
+	}
+	if err := l.one(ctx, l.taken, s, wait.C); err != nil {
+		if s.common {
+			<-l.common
+		}
+		return err
+	}
+	l.mu.Lock()
+	l.holders = append(l.holders, s)
+	l.mu.Unlock()
+	return nil
+}
+
+// one takes one of places, waiting for a free one until late.
+func (l *Slots) one(ctx context.Context, places chan struct{}, s *steady, late <-chan time.Time) error {
 	for {
 		select {
-		case l.taken <- struct{}{}:
-			l.mu.Lock()
-			l.holders = append(l.holders, s)
-			l.mu.Unlock()
+		case places <- struct{}{}:
 			return nil
 		default:
 		}
@@ -89,14 +117,11 @@ func (l *Slots) take(ctx context.Context, s *steady) error {
 			continue
 		}
 		select {
-		case l.taken <- struct{}{}:
-			l.mu.Lock()
-			l.holders = append(l.holders, s)
-			l.mu.Unlock()
+		case places <- struct{}{}:
 			return nil
 		case <-ctx.Done():
 			return ctx.Err()
-		case <-wait.C:
+		case <-late:
 			return value.Errorf(value.CodeSource, "%s: none of its %d connections became free within %s", l.source, cap(l.taken)+1, l.silence).
 				WithHint("run fewer queries at once, or allow the source more connections")
 		}
@@ -119,12 +144,16 @@ func (l *Slots) release(s *steady) {
 	l.holders = slices.DeleteFunc(l.holders, func(o *steady) bool { return o == s })
 	l.mu.Unlock()
 	<-l.taken
+	if s.common {
+		<-l.common
+	}
 }
 
 // Open starts a statement, again where the connection is lost. ctx says which run it is
 // of; see exec.Owner.
 func Open(ctx context.Context, slots *Slots, open func(context.Context) (exec.Reader, error)) (exec.Reader, error) {
 	s := &steady{slots: slots, owner: exec.Owner(ctx), open: open, since: time.Now(), r: ended{}}
+	s.common = slots.common != nil && ctx.Value(asideKey{}) == nil
 	s.mu.Lock() // its connection is not given away while it opens
 	defer s.mu.Unlock()
 	if err := slots.take(ctx, s); err != nil {

@@ -28,6 +28,8 @@ type Context struct {
 	// Watch, where not nil, is told of what the text's own parts turn out to be, as
 	// far as it binds; not of those of views.
 	Watch *Watch
+	// Effort gives what bounds the planning of each query that is bound; nil for no bound.
+	Effort func() *plan.Effort
 	// Layer is the layer that the text belongs to, where it is a view's
 	// definition: it may read its own layer and lower ones. Empty for a query.
 	Layer string
@@ -69,6 +71,9 @@ func Bind(ctx Context, sql string, tree *syntax.Query) (*plan.Query, error) {
 		ctx.Parse = syntax.Parse
 	}
 	b := &binder{ctx: ctx, ids: &plan.Numbering{}, texts: map[string]string{"": sql}, untyped: map[plan.ID]plan.Expr{}}
+	if ctx.Effort != nil {
+		b.ids.Effort = ctx.Effort()
+	}
 	if ctx.View != "" {
 		b.stack = []string{ctx.View}
 	}
@@ -198,6 +203,7 @@ func (s *scope) ids() plan.IDs {
 // table binds an item of FROM into s. lateral is what it may refer to beside
 // its own parts, where it is LATERAL.
 func (b *binder) table(t syntax.Table, e *env, s, lateral *scope) plan.Node {
+	b.ids.Effort.Spend(1)
 	switch t := t.(type) {
 	case *syntax.TableName:
 		node := b.named(t, e)

@@ -89,6 +89,7 @@ func (b *binder) castValue(v value.Value, to value.Type) (value.Value, error) {
 
 func (x *exprBinder) bind(e syntax.Expr) plan.Expr {
 	b := x.b
+	b.ids.Effort.Spend(1)
 	org := b.origin(e.At())
 	switch e := e.(type) {
 	case *syntax.Column:

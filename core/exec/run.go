@@ -85,6 +85,8 @@ type Options struct {
 	Measured func(signature string, rows int64)
 	// Planned is how long planning took, for the report.
 	Planned time.Duration
+	// Closed is called once when the run is closed, or could not be started. It may be nil.
+	Closed func()
 }
 
 // Comment returns what every native statement of a run starts with.
@@ -112,6 +114,7 @@ type Run struct {
 	verified bool
 	budget   *budget
 	measured func(signature string, rows int64)
+	closed   func()
 }
 
 // counters measure a statement or an operator.
@@ -129,7 +132,7 @@ func Start(ctx context.Context, c *fold.Compiled, conn Connector, opts Options) 
 	if opts.Memory == 0 {
 		opts.Memory = DefaultMemory
 	}
-	r := &Run{Columns: c.Root.Columns(), compiled: c, planned: opts.Planned, began: time.Now(), conn: conn, budget: &budget{limit: opts.Memory}, measured: opts.Measured}
+	r := &Run{Columns: c.Root.Columns(), compiled: c, planned: opts.Planned, began: time.Now(), conn: conn, budget: &budget{limit: opts.Memory}, measured: opts.Measured, closed: opts.Closed}
 	r.ctx, r.cancel = context.WithCancelCause(Owned(ctx, r))
 	b := &builder{run: r, shipments: map[int]*shippedKeys{}, conn: conn, comment: Comment(opts.ID), estimate: plan.NewEstimator(c.Root)}
 	for range c.Statements {
@@ -213,6 +216,10 @@ func (r *Run) Close() {
 		o.close()
 	}
 	r.remotes = nil
+	if r.closed != nil {
+		r.closed()
+		r.closed = nil
+	}
 }
 
 // Progress returns how far the run is.

@@ -105,7 +105,8 @@ type Compiled struct {
 func (c *Compiled) Text(o plan.Origin) string { return oneLine(c.texts.Text(o)) }
 
 // Compile folds a rewritten query into the sources.
-func Compile(q *plan.Query, sources map[string]Source, opts Options) (*Compiled, error) {
+func Compile(q *plan.Query, sources map[string]Source, opts Options) (_ *Compiled, err error) {
+	defer value.Catch(&err)
 	f := &folder{q: q, sources: sources, off: opts.Off, estimate: plan.NewEstimator(q.Root).Knowing(q.Measured)}
 	p, err := f.fold(q.Root)
 	if err != nil {
@@ -249,6 +250,7 @@ func (r *statementRef) find() *statementRef {
 }
 
 func (f *folder) fold(n plan.Node) (place, error) {
+	f.q.IDs.Effort.Spend(1)
 	switch n := n.(type) {
 	case *plan.Scan:
 		src := f.source(n.Table.Source)

@@ -24,11 +24,12 @@ type Estimator struct {
 	// none.
 	measured   func(signature string) (float64, bool)
 	signatures map[Node]string
+	rows       map[Node]float64
 }
 
 // NewEstimator makes an estimator for plans built from the scans of n.
 func NewEstimator(n Node) *Estimator {
-	e := &Estimator{cols: map[ID]*catalog.Column{}, signatures: map[Node]string{}}
+	e := &Estimator{cols: map[ID]*catalog.Column{}, signatures: map[Node]string{}, rows: map[Node]float64{}}
 	Visit(n, func(n Node) {
 		if s, ok := n.(*Scan); ok {
 			for _, c := range s.Cols {
@@ -66,12 +67,21 @@ func narrowedBy(n Node) map[Origin]bool {
 
 // Knowing makes the estimator use what runs have measured.
 func (e *Estimator) Knowing(measured func(signature string) (float64, bool)) *Estimator {
-	e.measured = measured
+	e.measured, e.rows = measured, map[Node]float64{}
 	return e
 }
 
 // Rows guesses how many rows n gives.
 func (e *Estimator) Rows(n Node) float64 {
+	rows, known := e.rows[n]
+	if !known {
+		rows = e.guess(n)
+		e.rows[n] = rows
+	}
+	return rows
+}
+
+func (e *Estimator) guess(n Node) float64 {
 	switch n.(type) {
 	case *Filter, *Join, *Aggregate:
 		if e.measured == nil {
@@ -124,7 +134,11 @@ func (e *Estimator) Rows(n Node) float64 {
 		}
 		return rows
 	case *Unnest:
-		return e.Rows(n.Input) * 10
+		most := 0.0
+		for _, c := range n.Calls {
+			most = math.Max(most, rowsOf(c))
+		}
+		return e.Rows(n.Input) * most
 	case *WorkTable:
 		return 100
 	case *Recursive:
@@ -137,6 +151,27 @@ func (e *Estimator) Rows(n Node) float64 {
 		return sum
 	}
 	return e.Rows(n.Inputs()[0])
+}
+
+// rowsOf guesses how many rows a set function gives.
+func rowsOf(c SetCall) float64 {
+	const usual = 10
+	if c.Func != "generate_series" || len(c.Args) < 2 {
+		return usual
+	}
+	var bounds [3]float64
+	bounds[2] = 1
+	for i, x := range c.Args {
+		k, is := x.(*Const)
+		if !is || k.Val.IsNull || k.Typ.Kind != value.Int4 && k.Typ.Kind != value.Int8 {
+			return usual
+		}
+		bounds[i] = float64(k.Val.Int)
+	}
+	if bounds[2] == 0 {
+		return usual
+	}
+	return math.Max((bounds[1]-bounds[0])/bounds[2]+1, 0)
 }
 
 // Knows reports whether statistics say how many distinct values the columns of x

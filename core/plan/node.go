@@ -569,11 +569,16 @@ func (n *Values) WithInputs([]Node) Node { return n }
 func (n *Remote) WithInputs(in []Node) Node { return &Remote{n.Source, n.Statement, in[0]} }
 
 // Numbering hands out column ids.
-type Numbering struct{ last ID }
+type Numbering struct {
+	last ID
+	// Effort bounds the planning that the ids are for; nil for no bound.
+	Effort *Effort
+}
 
 // Next returns an id that has not been handed out.
 func (n *Numbering) Next() ID {
 	n.last++
+	n.Effort.Spend(1)
 	return n.last
 }
 

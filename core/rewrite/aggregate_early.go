@@ -17,7 +17,7 @@ const worthGrouping = 0.7
 // same for the parts of a union.
 func aggregateEarly(root plan.Node, pass *Pass) plan.Node {
 	estimate := pass.estimator(root)
-	return plan.Rewrite(root, func(n plan.Node) plan.Node {
+	return pass.rewrite(root, func(n plan.Node) plan.Node {
 		agg, ok := n.(*plan.Aggregate)
 		if !ok || agg.Sets != nil || len(agg.Aggs) == 0 || agg.Stage != plan.WholeStage || len(plan.Sources(agg.Input)) < 2 || !splits(agg) {
 			return n

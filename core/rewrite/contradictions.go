@@ -13,7 +13,7 @@ import (
 // they stand on: a branch of a union, the side of a join, a whole source, which
 // is then not contacted at all.
 func cutContradictions(root plan.Node, pass *Pass) plan.Node {
-	return plan.Rewrite(root, func(n plan.Node) plan.Node {
+	return pass.rewrite(root, func(n plan.Node) plan.Node {
 		switch n := n.(type) {
 		case *plan.Filter:
 			conds, never := simplified(n.Conds)

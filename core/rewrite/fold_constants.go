@@ -8,8 +8,8 @@ import (
 
 // foldConstants computes the parts of expressions that read no column. A part
 // that fails stays, so that the error comes where and if rows need it.
-func foldConstants(root plan.Node, _ *Pass) plan.Node {
-	return plan.Rewrite(root, func(n plan.Node) plan.Node {
+func foldConstants(root plan.Node, pass *Pass) plan.Node {
+	return pass.rewrite(root, func(n plan.Node) plan.Node {
 		return plan.MapExprs(n, func(e plan.Expr) plan.Expr { return plan.Map(e, foldConstant) })
 	})
 }

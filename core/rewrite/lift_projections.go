@@ -8,8 +8,8 @@ const maxLiftedSize = 400
 
 // liftProjections moves projections up through filters and joins, into
 // aggregations and into other projections, so that the operators of stacked views meet.
-func liftProjections(root plan.Node, _ *Pass) plan.Node {
-	return plan.Rewrite(root, lift)
+func liftProjections(root plan.Node, pass *Pass) plan.Node {
+	return pass.rewrite(root, lift)
 }
 
 func lift(n plan.Node) plan.Node {

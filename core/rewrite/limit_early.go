@@ -6,7 +6,7 @@ import "rovik/core/plan"
 // the left side of a left join that its keys come from, and into each part of a
 // union. Each source then sends no more than the first rows.
 func limitEarly(root plan.Node, pass *Pass) plan.Node {
-	return plan.Rewrite(root, func(n plan.Node) plan.Node {
+	return pass.rewrite(root, func(n plan.Node) plan.Node {
 		l, ok := n.(*plan.Limit)
 		if !ok || l.Count < 0 || l.Ties != nil || len(plan.Sources(l)) < 2 {
 			return n

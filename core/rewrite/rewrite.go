@@ -44,6 +44,17 @@ func (p *Pass) rely(n plan.Node) {
 	})
 }
 
+// rewrite is plan.Rewrite within the pass's bounds.
+func (p *Pass) rewrite(n plan.Node, f func(plan.Node) plan.Node) plan.Node {
+	return plan.Rewrite(n, func(n plan.Node) plan.Node {
+		p.spend(1)
+		return f(n)
+	})
+}
+
+// spend counts steps of the rule; see plan.Effort.
+func (p *Pass) spend(steps int) { p.IDs.Effort.Spend(steps) }
+
 // note says that the rule changed something that was written at a place, and
 // why; once for each place and reason.
 func (p *Pass) note(at plan.Origin, why string, args ...any) {

@@ -11,7 +11,7 @@ import (
 func semiJoins(root plan.Node, pass *Pass) plan.Node {
 	used := marksUsed(root)
 	gone := plan.IDs{}
-	out := plan.Rewrite(root, func(n plan.Node) plan.Node {
+	out := pass.rewrite(root, func(n plan.Node) plan.Node {
 		f, ok := n.(*plan.Filter)
 		if !ok {
 			return n
@@ -57,7 +57,7 @@ func semiJoins(root plan.Node, pass *Pass) plan.Node {
 	if len(gone) == 0 {
 		return root
 	}
-	return plan.Rewrite(out, func(n plan.Node) plan.Node {
+	return pass.rewrite(out, func(n plan.Node) plan.Node {
 		p, ok := n.(*plan.Project)
 		if !ok {
 			return n

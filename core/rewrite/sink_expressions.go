@@ -5,8 +5,8 @@ import "rovik/core/plan"
 // sinkExpressions moves computed columns down through joins of several sources
 // to the one source that has all they read, which may then compute them. What
 // can fail stays above: the join may drop the rows that it would fail for.
-func sinkExpressions(root plan.Node, _ *Pass) plan.Node {
-	return plan.Rewrite(root, func(n plan.Node) plan.Node {
+func sinkExpressions(root plan.Node, pass *Pass) plan.Node {
+	return pass.rewrite(root, func(n plan.Node) plan.Node {
 		p, ok := n.(*plan.Project)
 		if !ok || len(plan.Sources(p.Input)) < 2 {
 			return n

@@ -9,7 +9,7 @@ import (
 // computes alike, where databases round an average each in their own way. The
 // division happens once a group, in Rovik. Averages of doubles stay.
 func splitAverages(root plan.Node, pass *Pass) plan.Node {
-	return plan.Rewrite(root, func(n plan.Node) plan.Node {
+	return pass.rewrite(root, func(n plan.Node) plan.Node {
 		agg, ok := n.(*plan.Aggregate)
 		if !ok {
 			return n

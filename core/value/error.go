@@ -45,6 +45,9 @@ const (
 	CodeBadOffset       = "2201X"
 	CodeCancelled       = "57014"
 	CodeMemory          = "53200"
+	CodeDisk            = "53100"
+	CodeTooMany         = "53300" // runs, or connections
+	CodeTooComplex      = "54000"
 	CodeSource          = "58000"
 	CodeChanged         = "58R01" // the source is not as the plan relies on
 	CodeConnection      = "08006" // the way to a source is cut, for now perhaps

@@ -5,6 +5,7 @@ import (
 
 	"rovik/app/builder"
 	"rovik/app/project"
+	"rovik/app/queue"
 	"rovik/app/sources"
 	"rovik/app/views"
 	"rovik/connect"
@@ -44,6 +45,10 @@ type QueryRequest struct {
 	View    string `json:"view,omitempty"` // whose definition it is, with its layer
 	// Params are the values of $1, $2 …, in the spelling of their types; null is NULL.
 	Params []*string `json:"params,omitempty"`
+	// GoesOn lets a run go on while nobody follows its events or asks for its rows.
+	GoesOn bool `json:"goesOn,omitempty"`
+	// Limit is how many seconds a run may take; 0 for the server's usual limit.
+	Limit int `json:"limit,omitempty"`
 }
 
 // Query is what a use case is asked.
@@ -67,13 +72,27 @@ type StartedRun struct {
 	Columns []explain.Column `json:"columns"`
 }
 
+// ActiveRun is a run that waits or goes on.
+type ActiveRun struct {
+	ID      string       `json:"id"`
+	SQL     string       `json:"sql"`
+	State   string       `json:"state" enum:"waiting,running"`
+	Rows    int          `json:"rows"` // held so far
+	BeganAt time.Time    `json:"beganAt"`
+	Place   *queue.Place `json:"place"` // while it waits
+	Limit   int          `json:"limit"` // seconds that it may take, once it goes on
+}
+
 // RunStatus is how far a run is. The first event and the last have the whole report, those
 // between them what has changed in its numbers since the event before.
 type RunStatus struct {
 	ID       string            `json:"id"`
-	State    string            `json:"state" enum:"running,done,failed,stopped"`
-	Rows     int               `json:"rows"` // held so far
-	Cut      bool              `json:"cut"`  // more rows would have come
+	State    string            `json:"state" enum:"waiting,running,done,failed,stopped"`
+	Rows     int               `json:"rows"`              // held so far
+	Cut      bool              `json:"cut"`               // more rows would have come
+	Place    *queue.Place      `json:"place"`             // while it waits
+	Limit    int               `json:"limit"`             // seconds that it may take, once it goes on
+	Warning  string            `json:"warning,omitempty"` // what went wrong beside the run
 	Problem  *Problem          `json:"problem"`
 	Report   *explain.Report   `json:"report"`
 	Progress *explain.Progress `json:"progress"`

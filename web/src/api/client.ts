@@ -13,6 +13,7 @@ export type Piece = Schemas['ReportPiece']
 export type Statement = Schemas['ReportStatement']
 export type Operator = Schemas['ReportOperator']
 export type RunStatus = Omit<Schemas['RunStatus'], 'report' | 'progress'> & { report: Report }
+export type ActiveRun = Schemas['ActiveRun']
 export type PastRun = Schemas['PastRun']
 export type Column = Schemas['ReportColumn']
 export type Problem = Schemas['Problem']
@@ -69,7 +70,10 @@ async function ask(request: Request): Promise<Response> {
   }
 }
 
-const { GET, POST, DELETE } = createClient<paths>({ fetch: ask, headers: { 'Content-Type': 'application/json' } })
+/** Names this page, so that its runs and those of others take turns. */
+const session = Array.from(crypto.getRandomValues(new Uint8Array(8)), (b) => b.toString(16).padStart(2, '0')).join('')
+
+const { GET, POST, DELETE } = createClient<paths>({ fetch: ask, headers: { 'Content-Type': 'application/json', 'Rovik-Session': session } })
 
 /** The body of a response; what the server says is wrong is thrown. */
 async function body<T>(sent: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
@@ -93,6 +97,7 @@ export const api = {
   startRun: (q: Query) => body(POST('/api/runs', { body: q })),
   stopRun: (id: string) => body(POST('/api/runs/{id}/stop', { params: { path: { id } } })),
   rows: (id: string, offset: number, limit: number) => body(GET('/api/runs/{id}/rows', { params: { path: { id }, query: { offset, limit } } })),
+  activeRuns: () => body(GET('/api/runs/active')),
   pastRuns: () => body(GET('/api/runs')),
   draft: (q: BuildRequest) => body(POST('/api/build/draft', { body: q })),
   describe: (view: string, n: Schemas['NotesRequest']) => body(POST('/api/views/{name}/notes', { params: of(view), body: n })),
@@ -136,6 +141,9 @@ export const api = {
   refreshSource: (name: string) => body(POST('/api/sources/{name}/refresh', { params: of(name) })),
 }
 
+/** Whether a run waits for its turn or goes on. */
+export const isGoing = (s: { state: string }) => s.state === 'waiting' || s.state === 'running'
+
 /** A report with the numbers that have changed. */
 function advanced(report: Report, { statements, operators, ...totals }: Schemas['ReportProgress']): Report {
   const changed = new Map([...statements, ...operators].map((c) => [c.id, c]))
@@ -148,7 +156,7 @@ export function followRun(id: string, onStatus: (s: RunStatus) => void, onLost: 
   let report: Report | null = null
   events.onmessage = (e) => {
     const { progress, ...status } = JSON.parse(String(e.data)) as Schemas['RunStatus']
-    if (status.state !== 'running') events.close()
+    if (!isGoing(status)) events.close()
     report = status.report ?? (report && progress ? advanced(report, progress) : report)
     if (report) onStatus({ ...status, report })
   }

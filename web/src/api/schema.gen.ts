@@ -996,6 +996,51 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/active": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Runs that wait for their turn or go on, oldest first */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description The answer */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ActiveRun"][];
+                    };
+                };
+                /** @description What is wrong */
+                422: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Problem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{id}/events": {
         parameters: {
             query?: never;
@@ -2480,6 +2525,20 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description ActiveRun is a run that waits or goes on. */
+        ActiveRun: {
+            /** Format: date-time */
+            beganAt: string;
+            id: string;
+            /** @description seconds that it may take, once it goes on */
+            limit: number;
+            place: components["schemas"]["Place"] | null;
+            /** @description held so far */
+            rows: number;
+            sql: string;
+            /** @enum {string} */
+            state: "waiting" | "running";
+        };
         /** @description BuildRequest is a text that the Builder shows, and the part of it that is asked of. */
         BuildRequest: {
             block?: number;
@@ -3074,6 +3133,14 @@ export interface components {
             sql: string;
             state: string;
         };
+        /** @description Place is where a run stands. */
+        Place: {
+            /** @description that are expected to begin first */
+            before: number;
+            /** @description what it waits for */
+            for: string;
+            milliseconds: number;
+        };
         /** @description Preview is the first rows of a query, as text. */
         Preview: {
             columns: components["schemas"]["ReportColumn"][];
@@ -3099,7 +3166,11 @@ export interface components {
         QueryRequest: {
             /** @description keeps all work here */
             foldOff?: boolean;
+            /** @description GoesOn lets a run go on while nobody follows its events or asks for its rows. */
+            goesOn?: boolean;
             layer?: string;
+            /** @description Limit is how many seconds a run may take; 0 for the server's usual limit. */
+            limit?: number;
             /** @description Params are the values of $1, $2 …, in the spelling of their types; null is NULL. */
             params?: (string | null)[];
             sql: string;
@@ -3306,13 +3377,18 @@ export interface components {
             /** @description more rows would have come */
             cut: boolean;
             id: string;
+            /** @description seconds that it may take, once it goes on */
+            limit: number;
+            place: components["schemas"]["Place"] | null;
             problem: components["schemas"]["Problem"] | null;
             progress: components["schemas"]["ReportProgress"] | null;
             report: components["schemas"]["Report"] | null;
             /** @description held so far */
             rows: number;
             /** @enum {string} */
-            state: "running" | "done" | "failed" | "stopped";
+            state: "waiting" | "running" | "done" | "failed" | "stopped";
+            /** @description what went wrong beside the run */
+            warning?: string;
         };
         /** @description SentStatement is a native statement that a source was sent by a run. */
         SentStatement: {

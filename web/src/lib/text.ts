@@ -44,3 +44,13 @@ export function middle(s: string, max: number): string {
 
 /** Whether values of a type stand to the right, as numbers do. */
 export const isNumeric = (type: string) => /^(smallint|integer|bigint|numeric|real|double)/.test(type) && !type.endsWith('[]')
+
+/** Seconds in the largest unit that says them. */
+export function duration(seconds: number): string {
+  for (const [unit, size] of [
+    ['h', 3600],
+    ['min', 60],
+  ] as const)
+    if (seconds >= size && seconds % size === 0) return `${seconds / size} ${unit}`
+  return seconds < 120 ? `${seconds} s` : `${Math.floor(seconds / 60)} min`
+}

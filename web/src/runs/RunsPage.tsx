@@ -1,9 +1,10 @@
-import { Box, chakra, Flex, Text } from '@chakra-ui/react'
+import { Box, Button, chakra, Flex, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link } from 'react-router'
-import { api, type Catalog } from '../api/client'
+import { api, type ActiveRun, type Catalog } from '../api/client'
 import { bytes, count, millis } from '../lib/text'
+import { Place } from './RunChoices'
 import { Title } from '../shell/Title'
 import { Drawing } from '../waterline/Drawing'
 import { PieceNote } from '../waterline/PieceNote'
@@ -14,6 +15,7 @@ export function RunsPage({ catalog }: { catalog: Catalog }) {
   const runs = useQuery({ queryKey: ['runs'], queryFn: api.pastRuns, staleTime: 0 })
   const [id, setId] = useState<string | null>(null)
   const [chosen, setChosen] = useState<string | null>(null)
+  const going = useQuery({ queryKey: ['runs', 'active'], queryFn: api.activeRuns, refetchInterval: 1000 })
   const list = runs.data ?? []
   const run = list.find((r) => r.id === id) ?? list[0]
   return (
@@ -23,6 +25,7 @@ export function RunsPage({ catalog }: { catalog: Catalog }) {
           Runs
         </Title>
       </Flex>
+      {(going.data ?? []).length > 0 && <Going runs={going.data ?? []} />}
       {runs.isError && <ErrorLine of={runs.error} p="6" />}
       {runs.isSuccess && list.length === 0 && <Text p="6" color="faint">Nothing was run yet. Open a view and press Run.</Text>}
       {run && (
@@ -75,5 +78,45 @@ export function RunsPage({ catalog }: { catalog: Catalog }) {
         </Flex>
       )}
     </Flex>
+  )
+}
+
+/** The runs that wait for their turn or go on. */
+function Going({ runs }: { runs: ActiveRun[] }) {
+  return (
+    <Box maxH="30%" overflow="auto" borderBottom="1px solid" borderColor="line" flexShrink={0} role="region" aria-label="Runs that go on" tabIndex={0}>
+      <chakra.table w="100%" fontSize="12px" borderCollapse="collapse" tableLayout="fixed">
+        <colgroup>
+          {['72px', '68px', undefined, '330px', '76px', '60px'].map((width, i) => (
+            <col key={i} style={{ width }} />
+          ))}
+        </colgroup>
+        <Head names={['asked', 'state', 'query', 'waits', 'rows', '']} numbers={[4]} sticky="rail" />
+        <tbody>
+          {runs.map((r) => (
+            <chakra.tr key={r.id} borderBottom="1px solid" borderColor="line">
+              <chakra.td px="2" whiteSpace="nowrap" fontVariantNumeric="tabular-nums">
+                {new Date(r.beganAt).toLocaleTimeString([], { hour12: false })}
+              </chakra.td>
+              <chakra.td px="2">{r.state}</chakra.td>
+              <chakra.td px="2" fontFamily="mono" fontSize="11px" whiteSpace="nowrap" overflow="hidden" textOverflow="ellipsis" title={r.sql}>
+                {r.sql.replace(/\s+/g, ' ')}
+              </chakra.td>
+              <chakra.td px="2" overflow="hidden">
+                {r.place && <Place of={r.place} />}
+              </chakra.td>
+              <chakra.td px="2" textAlign="right" fontVariantNumeric="tabular-nums">
+                {count(r.rows)}
+              </chakra.td>
+              <chakra.td px="2">
+                <Button size="2xs" h="18px" variant="outline" borderColor="line" onClick={() => void api.stopRun(r.id).catch(() => undefined)}>
+                  Stop
+                </Button>
+              </chakra.td>
+            </chakra.tr>
+          ))}
+        </tbody>
+      </chakra.table>
+    </Box>
   )
 }

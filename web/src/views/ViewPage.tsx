@@ -2,15 +2,16 @@ import { Box, Button, Flex, Text } from '@chakra-ui/react'
 import { Play, Save, Square } from 'lucide-react'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
-import type { Catalog, Problem, Report, ViewInfo } from '../api/client'
+import { isGoing, type Catalog, type Problem, type Report, type ViewInfo } from '../api/client'
 import { BuilderFace } from '../builder/BuilderFace'
 import { PreviewLine, PreviewRows, usePreview } from '../builder/PreviewRows'
 import { useBuilder } from '../builder/useBuilder'
-import { count, millis, rows } from '../lib/text'
+import { count, duration, millis, rows } from '../lib/text'
 import { type Command, useCommands } from '../lib/commands'
 import { useView } from '../lib/views'
 import { Title } from '../shell/Title'
 import { Grid } from '../rows/Grid'
+import { Place, RunChoices, useRunChoices } from '../runs/RunChoices'
 import { Drawing } from '../waterline/Drawing'
 import { PieceNote } from '../waterline/PieceNote'
 import { Editor, type History } from './Editor'
@@ -52,6 +53,7 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
   const query = useMemo(() => ({ sql: text, foldOff, layer, view: name, params: parameters.values }), [text, foldOff, layer, name, parameters.values])
   const explained = useExplain(query)
   const run = useRun()
+  const choices = useRunChoices()
   const history = useRef<History>(null)
   const [face, setFace] = useState<'sql' | 'builder'>(() => (sessionStorage.getItem(faceKey) === 'builder' ? 'builder' : 'sql'))
   const turn = (to: 'sql' | 'builder') => {
@@ -86,7 +88,7 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
   const start = () => {
     if (run.running || !text.trim()) return
     setPreviewing(false)
-    void run.start(query)
+    void run.start({ ...query, ...choices.asked })
   }
   const saveDone = (revision: number) => {
     setBase(revision)
@@ -233,7 +235,7 @@ function ViewOf({ catalog, layer, name, saved }: { catalog: Catalog; layer: stri
           )}
         </Flex>
       </Flex>
-      <Rows run={run} stale={run.status !== null && !ranThis} preview={preview} previewing={previewing} onPreview={setPreviewing} />
+      <Rows run={run} choices={choices} stale={run.status !== null && !ranThis} preview={preview} previewing={previewing} onPreview={setPreviewing} />
     </Flex>
   )
 }
@@ -318,6 +320,7 @@ function ProblemNote({ problem: p }: { problem: Problem | null }) {
 
 interface RowsProps {
   run: ReturnType<typeof useRun>
+  choices: ReturnType<typeof useRunChoices>
   stale: boolean
   preview: ReturnType<typeof usePreview>
   previewing: boolean
@@ -325,7 +328,7 @@ interface RowsProps {
 }
 
 /** The rows of the last run or, where that is asked, the first ones of the text as it is. */
-function Rows({ run, stale, preview, previewing, onPreview }: RowsProps) {
+function Rows({ run, choices, stale, preview, previewing, onPreview }: RowsProps) {
   const s = previewing && !run.running ? null : run.status
   return (
     <Flex direction="column" h={s || previewing ? '30%' : '30px'} flexShrink={0} borderTop="1px solid" borderColor="line">
@@ -338,18 +341,22 @@ function Rows({ run, stale, preview, previewing, onPreview }: RowsProps) {
         {s && (
           <>
             <Text color={s.state === 'failed' ? 'kept' : 'ink'} fontWeight="600">
-              {{ running: 'running', done: 'done', failed: 'failed', stopped: 'stopped' }[s.state]}
+              {s.state}
             </Text>
+            {s.place && <Place of={s.place} />}
             <Text>
               {rows(s.rows)}
               {s.cut && ' shown, and there are more'}
             </Text>
             <Text>· {rows(s.report.rowsCrossed ?? 0)} crossed</Text>
             <Text>· {millis(s.report.totalMilliseconds ?? 0)}</Text>
+            {isGoing(s) && <Text>· stops after {duration(s.limit)}</Text>}
+            {s.warning && <Text color="kept">· {s.warning}</Text>}
             {s.problem && <ErrorLine of={s.problem} truncate title={s.problem.message} />}
             {stale && <Text ml="auto">of the text before your changes</Text>}
           </>
         )}
+        {!run.running && <RunChoices {...choices} />}
       </Flex>
       {!s && previewing && (
         <Box flex="1" minH="0">
@@ -358,7 +365,7 @@ function Rows({ run, stale, preview, previewing, onPreview }: RowsProps) {
       )}
       {s && run.id && (
         <Box flex="1" minH="0">
-          <Grid key={run.id} run={run.id} columns={s.report.columns} held={s.rows} settled={s.state !== 'running'} />
+          <Grid key={run.id} run={run.id} columns={s.report.columns} held={s.rows} settled={!isGoing(s)} />
         </Box>
       )}
     </Flex>

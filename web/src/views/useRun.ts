@@ -1,5 +1,5 @@
 import { useCallback, useEffect, useRef, useState } from 'react'
-import { api, ApiError, followRun, type Problem, type Query, type RunStatus } from '../api/client'
+import { api, ApiError, followRun, isGoing, type Problem, type Query, type RunStatus } from '../api/client'
 
 /** Runs a query and follows it. */
 export function useRun() {
@@ -38,5 +38,5 @@ export function useRun() {
   const stop = useCallback(() => {
     if (id) api.stopRun(id).catch((e) => e instanceof ApiError && setProblem(e.problem))
   }, [id])
-  return { id, ...ran, status, problem, start, stop, running: starting || status?.state === 'running' }
+  return { id, ...ran, status, problem, start, stop, running: starting || (status !== null && isGoing(status)) }
 }
