@@ -1,6 +1,8 @@
 package bind
 
 import (
+	"errors"
+
 	"rovik/core/kernel"
 	"rovik/core/plan"
 	"rovik/core/syntax"
@@ -48,11 +50,11 @@ func (l *limits) rows(x syntax.Expr, clause string, e *env) plan.Expr {
 	if len(plan.Uses(bound)) > 0 {
 		return bound
 	}
-	p, err := kernel.Compile(bound, nil)
+	v, err := kernel.Constant(bound)
+	if errors.Is(err, kernel.ErrLarge) {
+		err = value.Errorf(value.CodeTooComplex, "the rows of %s take too much memory to compute", clause).WithHint("give the number itself")
+	}
 	b.check(x.At(), err)
-	arr, err := p.Eval(kernel.Batch{Len: 1})
-	b.check(x.At(), err)
-	v := value.At(value.Int8, arr, 0)
 	if v.IsNull {
 		return nil
 	}

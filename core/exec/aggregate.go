@@ -45,7 +45,7 @@ func newAggregateOp(n *plan.Aggregate, in operator, b *account) (operator, error
 	cols := n.Input.Columns()
 	var err error
 	for _, g := range n.Groups {
-		p, err := compileAll([]plan.Expr{g.Expr}, cols)
+		p, err := compileWithin([]plan.Expr{g.Expr}, cols, b.parts)
 		if err != nil {
 			return nil, err
 		}
@@ -58,11 +58,11 @@ func newAggregateOp(n *plan.Aggregate, in operator, b *account) (operator, error
 		for _, k := range a.Order {
 			exprs = append(exprs, k.Expr)
 		}
-		if call.args, err = compileAll(exprs, cols); err != nil {
+		if call.args, err = compileWithin(exprs, cols, b.parts); err != nil {
 			return nil, err
 		}
 		if a.Filter != nil {
-			if call.filter, err = kernel.Compile(a.Filter, layoutOf(cols)); err != nil {
+			if call.filter, err = kernel.CompileWithin(a.Filter, layoutOf(cols), b.parts); err != nil {
 				return nil, err
 			}
 		}
@@ -110,7 +110,7 @@ func (o *aggregateOp) fill(ctx context.Context) error {
 			break
 		}
 		if err == nil {
-			err = o.add(b)
+			err = inParts(ctx, b, o.add)
 		}
 		if err != nil {
 			return err
@@ -192,11 +192,6 @@ func (o *aggregateOp) add(b kernel.Batch) error {
 		if args[i], err = evalAll(a.args, part); err != nil {
 			return err
 		}
-		if kernel.Holds(a.Agg) {
-			if err := o.budget.take(kernel.Batch{Len: part.Len, Cols: args[i]}.Bytes()*int64(len(o.sets)), "aggregates"); err != nil {
-				return err
-			}
-		}
 	}
 	for _, s := range o.sets {
 		group, err := o.groupRows(s, b.Len, keys)
@@ -213,6 +208,11 @@ func (o *aggregateOp) add(b kernel.Batch) error {
 			}
 			if err := acc.Add(args[i], own, max(s.index.n, 1)); err != nil {
 				return placed(o.aggs[i].Org, err)
+			}
+			if h, is := acc.(kernel.Holder); is {
+				if err := o.budget.take(h.Grown(), "aggregates"); err != nil {
+					return err
+				}
 			}
 		}
 	}

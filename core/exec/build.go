@@ -24,6 +24,7 @@ type measured struct {
 	c      *counters
 	holds  *account
 	inputs []*measured
+	given  int64 // bytes of the last batch, which may still be held
 }
 
 // next also ends a run that was stopped while operators work on what they hold,
@@ -38,6 +39,11 @@ func (m *measured) next(ctx context.Context) (kernel.Batch, error) {
 	switch {
 	case err == nil:
 		m.c.rows.Add(int64(b.Len))
+		given := b.Bytes()
+		if err := m.holds.take(given-m.given, "rows on their way"); err != nil {
+			return kernel.Batch{}, err
+		}
+		m.given = given
 	case errors.Is(err, io.EOF):
 		m.letGo()
 	}
@@ -80,11 +86,16 @@ func layoutOf(cols []plan.Column) map[plan.ID]int {
 	return l
 }
 
-func compileAll(exprs []plan.Expr, cols []plan.Column) ([]*kernel.Program, error) {
+// compileAll readies expressions over the columns of an operator's input.
+func (a *account) compileAll(exprs []plan.Expr, cols []plan.Column) ([]*kernel.Program, error) {
+	return compileWithin(exprs, cols, a.room)
+}
+
+func compileWithin(exprs []plan.Expr, cols []plan.Column, room kernel.Room) ([]*kernel.Program, error) {
 	layout := layoutOf(cols)
 	out := make([]*kernel.Program, len(exprs))
 	for i, e := range exprs {
-		p, err := kernel.Compile(e, layout)
+		p, err := kernel.CompileWithin(e, layout, room)
 		if err != nil {
 			return nil, err
 		}
@@ -102,12 +113,12 @@ func (b *builder) build(n plan.Node) (operator, error) {
 	}
 	outer := b.inputs
 	b.inputs = nil
-	holds := &account{budget: b.run.budget}
+	holds := &account{share: b.run.share}
 	op, err := b.operator(n, holds)
 	if err != nil {
 		return nil, err
 	}
-	m := &measured{op, b.run.ops[n], holds, b.inputs}
+	m := &measured{operator: op, c: b.run.ops[n], holds: holds, inputs: b.inputs}
 	b.inputs = append(outer, m)
 	return m, nil
 }
@@ -134,15 +145,15 @@ func (b *builder) operator(n plan.Node, holds *account) (operator, error) {
 	}
 	switch n := n.(type) {
 	case *plan.Filter:
-		conds, err := compileAll(n.Conds, n.Input.Columns())
-		return &filterOp{in, conds}, err
+		conds, err := compileWithin(n.Conds, n.Input.Columns(), holds.parts)
+		return &filterOp{in: in, conds: conds}, err
 	case *plan.Project:
 		exprs := make([]plan.Expr, len(n.Items))
 		for i, it := range n.Items {
 			exprs[i] = it.Expr
 		}
-		programs, err := compileAll(exprs, n.Input.Columns())
-		return &projectOp{in, programs}, err
+		programs, err := compileWithin(exprs, n.Input.Columns(), holds.parts)
+		return &projectOp{in: in, exprs: programs}, err
 	case *plan.Limit:
 		// A limit over a sort keeps only the rows it needs.
 		if m, ok := in.(*measured); ok && n.Count >= 0 && n.Ties == nil {
@@ -157,7 +168,7 @@ func (b *builder) operator(n plan.Node, holds *account) (operator, error) {
 				keys = append(keys, k.Expr)
 			}
 			var err error
-			l.ties, err = compileAll(keys, n.Input.Columns())
+			l.ties, err = holds.compileAll(keys, n.Input.Columns())
 			return l, err
 		}
 		return l, nil
@@ -166,20 +177,20 @@ func (b *builder) operator(n plan.Node, holds *account) (operator, error) {
 		for i, k := range n.Keys {
 			exprs[i] = k.Expr
 		}
-		programs, err := compileAll(exprs, n.Input.Columns())
+		programs, err := holds.compileAll(exprs, n.Input.Columns())
 		return &sortOp{in: in, keys: n.Keys, programs: programs, kinds: kindsOf(n.Columns()), budget: holds, top: -1}, err
 	case *plan.Distinct:
 		d := &distinctOp{in: in, seen: map[string]struct{}{}, budget: holds}
 		if n.On != nil {
 			var err error
-			d.on, err = compileAll(n.On, n.Input.Columns())
+			d.on, err = holds.compileAll(n.On, n.Input.Columns())
 			return d, err
 		}
 		return d, nil
 	case *plan.Window:
 		return newWindowOp(n, in, holds)
 	case *plan.Unnest:
-		return newUnnestOp(n, in)
+		return newUnnestOp(n, in, holds)
 	case *plan.SetOp:
 		return &setOp{left: inputs[0], right: inputs[1], n: n, budget: holds}, nil
 	case *plan.WorkTable:

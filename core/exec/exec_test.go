@@ -20,19 +20,19 @@ import (
 
 // memory is a connector that gives rows it holds; each statement's source is
 // the name of its rows.
-type memory struct {
+type tables struct {
 	rows  map[string][][]any // integers and NULLs
 	size  int                // rows a batch
 	block chan struct{}      // where set, reading waits for it or the end of the run
 }
 
 type memoryReader struct {
-	m    *memory
+	m    *tables
 	left [][]any
 	n    int
 }
 
-func (m *memory) Open(_ context.Context, s *fold.Statement, text string) (Reader, error) {
+func (m *tables) Open(_ context.Context, s *fold.Statement, text string) (Reader, error) {
 	rows, ok := m.rows[s.Source]
 	if !ok {
 		return nil, errors.New("no such source")
@@ -95,7 +95,7 @@ func rowsOf(t *testing.T, run *Run) ([]string, error) {
 	for {
 		b, err := run.Next()
 		if errors.Is(err, io.EOF) {
-			if held := run.budget.used.Load(); held != 0 {
+			if held := run.share.Used(); held != 0 {
 				t.Errorf("%d bytes are held at the end of the run", held)
 			}
 			return out, nil
@@ -113,7 +113,7 @@ func rowsOf(t *testing.T, run *Run) ([]string, error) {
 	}
 }
 
-func start(t *testing.T, m *memory, opts Options, build func(c *fold.Compiled) plan.Node) *Run {
+func start(t *testing.T, m *tables, opts Options, build func(c *fold.Compiled) plan.Node) *Run {
 	t.Helper()
 	c := &fold.Compiled{}
 	c.Root = build(c)
@@ -144,7 +144,7 @@ func TestJoins(t *testing.T) {
 		{plan.LeftJoin, []plan.Expr{op("=", col(1), col(4))}, "1,10,NULL,NULL 2,20,NULL,NULL 2,21,NULL,NULL 4,40,NULL,NULL NULL,30,NULL,NULL"},
 	} {
 		for _, size := range []int{1, 2, 100} {
-			m := &memory{rows: map[string][][]any{"l": left, "r": right}, size: size}
+			m := &tables{rows: map[string][][]any{"l": left, "r": right}, size: size}
 			run := start(t, m, Options{}, func(fc *fold.Compiled) plan.Node {
 				return &plan.Join{Kind: c.kind, Left: remote(fc, "l", 1, 2), Right: remote(fc, "r", 3, 4), On: c.on}
 			})
@@ -166,7 +166,7 @@ func TestSortLimitDistinctAggregateUnion(t *testing.T) {
 	for i := range many {
 		many[i] = []any{(i * 7919) % 50_000, i % 3}
 	}
-	m := &memory{rows: map[string][][]any{"l": left, "many": many, "none": {}}, size: 1000}
+	m := &tables{rows: map[string][][]any{"l": left, "many": many, "none": {}}, size: 1000}
 	key := func(id plan.ID, desc, first bool) plan.SortKey {
 		return plan.SortKey{Expr: col(id), Desc: desc, NullsFirst: first}
 	}
@@ -233,7 +233,7 @@ func TestMemoryBudgetEndsARun(t *testing.T) {
 	for i := range many {
 		many[i] = []any{i, i}
 	}
-	m := &memory{rows: map[string][][]any{"many": many}, size: BatchRows}
+	m := &tables{rows: map[string][][]any{"many": many}, size: BatchRows}
 	for name, build := range map[string]func(*fold.Compiled) plan.Node{
 		"sort": func(c *fold.Compiled) plan.Node {
 			return &plan.Sort{Input: remote(c, "many", 1, 2), Keys: []plan.SortKey{{Expr: col(1)}}}
@@ -262,7 +262,7 @@ func TestRecursionLetsGoOfItsRounds(t *testing.T) {
 		memory int64
 		fails  bool
 	}{{true, 4 << 10, false}, {false, 4 << 10, true}, {false, 16 << 20, false}} {
-		m := &memory{rows: map[string][][]any{"one": {{1}}, "steps": {{1}}}, size: 10}
+		m := &tables{rows: map[string][][]any{"one": {{1}}, "steps": {{1}}}, size: 10}
 		run := start(t, m, Options{Memory: c.memory}, func(fc *fold.Compiled) plan.Node {
 			int4 := value.Of(value.Int4)
 			cols := []plan.Column{{ID: 10, Name: "n", Type: int4}}
@@ -286,13 +286,13 @@ func TestStopAndFailuresEndEverySource(t *testing.T) {
 	join := func(c *fold.Compiled) plan.Node {
 		return &plan.Join{Left: remote(c, "l", 1, 2), Right: remote(c, "r", 3, 4), On: []plan.Expr{op("=", col(1), col(3))}}
 	}
-	run := start(t, &memory{rows: map[string][][]any{"l": left, "r": right}, block: make(chan struct{})}, Options{}, join)
+	run := start(t, &tables{rows: map[string][][]any{"l": left, "r": right}, block: make(chan struct{})}, Options{}, join)
 	run.Stop()
 	if _, err := rowsOf(t, run); !errors.Is(err, Stopped) {
 		t.Errorf("a stopped run ends with %v", err)
 	}
 	// One source fails while the other waits: the run fails and Close returns.
-	run = start(t, &memory{rows: map[string][][]any{"l": left}, block: make(chan struct{})}, Options{}, join)
+	run = start(t, &tables{rows: map[string][][]any{"l": left}, block: make(chan struct{})}, Options{}, join)
 	if _, err := rowsOf(t, run); err == nil || !strings.Contains(err.Error(), "no such source") {
 		t.Errorf("a run without one of its sources ends with %v", err)
 	}
@@ -300,7 +300,7 @@ func TestStopAndFailuresEndEverySource(t *testing.T) {
 	defer cancel()
 	c := &fold.Compiled{}
 	c.Root = join(c)
-	run, err := Start(ctx, c, &memory{rows: map[string][][]any{"l": left, "r": right}, block: make(chan struct{})}, Options{})
+	run, err := Start(ctx, c, &tables{rows: map[string][][]any{"l": left, "r": right}, block: make(chan struct{})}, Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -316,7 +316,7 @@ func TestStopEndsALongJoin(t *testing.T) {
 	for i := range many {
 		many[i] = []any{1, i}
 	}
-	m := &memory{rows: map[string][][]any{"l": many, "r": many}, size: BatchRows}
+	m := &tables{rows: map[string][][]any{"l": many, "r": many}, size: BatchRows}
 	equal, refused := op("=", col(1), col(3)), op("<", col(4), &plan.Const{Val: value.IntOf(value.Int4, -1), Typ: value.Of(value.Int4)})
 	for name, on := range map[string][]plan.Expr{"pairs that pass": {equal}, "pairs that do not": {equal, refused}} {
 		run := start(t, m, Options{}, func(c *fold.Compiled) plan.Node {
@@ -341,7 +341,7 @@ func TestSemiJoinStopsAtAPartner(t *testing.T) {
 	for i := range many {
 		many[i] = []any{i, i}
 	}
-	m := &memory{rows: map[string][][]any{"l": many[:2000], "r": many}, size: BatchRows}
+	m := &tables{rows: map[string][][]any{"l": many[:2000], "r": many}, size: BatchRows}
 	for kind, want := range map[plan.JoinKind]int{plan.SemiJoin: 2000, plan.AntiJoin: 0} {
 		began := time.Now()
 		rows, err := rowsOf(t, start(t, m, Options{}, func(c *fold.Compiled) plan.Node {
@@ -358,7 +358,7 @@ func TestSemiJoinStopsAtAPartner(t *testing.T) {
 
 // counting is a connector that counts the rows that were read of each source.
 type counting struct {
-	*memory
+	*tables
 	mu   sync.Mutex
 	read map[string]int
 }
@@ -370,7 +370,7 @@ type countingReader struct {
 }
 
 func (c *counting) Open(ctx context.Context, s *fold.Statement, text string) (Reader, error) {
-	r, err := c.memory.Open(ctx, s, text)
+	r, err := c.tables.Open(ctx, s, text)
 	return &countingReader{r, c, s.Source}, err
 }
 
@@ -403,7 +403,7 @@ func TestRightSidesAreReadUntilAllRowsHavePartners(t *testing.T) {
 		{"all without a partner", plan.AntiJoin, []plan.Expr{op("<", col(3), col(3)), op("<>", col(3), col(2))}, 5, len(many)},
 		{"no condition", plan.SemiJoin, nil, 5, 8 * BatchRows},
 	} {
-		m := &counting{memory: &memory{rows: map[string][][]any{"l": few, "r": many}, size: 100}, read: map[string]int{}}
+		m := &counting{tables: &tables{rows: map[string][][]any{"l": few, "r": many}, size: 100}, read: map[string]int{}}
 		c0 := &fold.Compiled{}
 		root := &plan.Join{Kind: c.kind, Left: remote(c0, "l", 1, 2), Right: remote(c0, "r", 3, 4), On: c.on}
 		c0.Root = root
@@ -430,7 +430,7 @@ func TestTooManyKeysAreGivenUp(t *testing.T) {
 		for i := range keys {
 			l = append(l, []any{i, i}, []any{i, i})
 		}
-		m := &memory{rows: map[string][][]any{"l": l, "r": {{2, 20}, {1, 10}, {99, 0}}}}
+		m := &tables{rows: map[string][][]any{"l": l, "r": {{2, 20}, {1, 10}, {99, 0}}}}
 		run := start(t, m, Options{}, func(c *fold.Compiled) plan.Node {
 			j := &plan.Join{Left: remote(c, "l", 1, 2), Right: remote(c, "r", 3, 4), On: []plan.Expr{op("=", col(1), col(3))}, Ship: &plan.Shipping{Key: col(1), Statement: 2}}
 			r := c.Statements[1]
@@ -478,7 +478,7 @@ func TestTooManyKeysAreGivenUp(t *testing.T) {
 // A mistake in an operator or in a reader ends its run, with an error, and
 // nothing else.
 func TestAPanicIsAnError(t *testing.T) {
-	m := &memory{rows: map[string][][]any{"l": {{1}}}} // too few values in a row
+	m := &tables{rows: map[string][][]any{"l": {{1}}}} // too few values in a row
 	for name, build := range map[string]func(*fold.Compiled) plan.Node{
 		"reading": func(c *fold.Compiled) plan.Node { return remote(c, "l", 1, 2) },
 		"reading ahead": func(c *fold.Compiled) plan.Node {
@@ -493,7 +493,7 @@ func TestAPanicIsAnError(t *testing.T) {
 
 // Operators report in the order in which Explain lists them.
 func TestReportMatchesExplain(t *testing.T) {
-	m := &memory{rows: map[string][][]any{"l": left, "r": right}, size: 2}
+	m := &tables{rows: map[string][][]any{"l": left, "r": right}, size: 2}
 	run := start(t, m, Options{}, func(c *fold.Compiled) plan.Node {
 		j := &plan.Join{Left: &plan.Filter{Input: remote(c, "l", 1, 2), Conds: []plan.Expr{op("is not null", col(1))}}, Right: remote(c, "r", 3, 4), On: []plan.Expr{op("=", col(1), col(3))}}
 		return &plan.Limit{Input: j, Count: 3}

@@ -75,7 +75,7 @@ func (b *builder) join(n *plan.Join, holds *account) (operator, error) {
 		if n.Ship.FromRight {
 			from, side = &right, n.Right
 		}
-		key, err := kernel.Compile(n.Ship.Key, layoutOf(side.Columns()))
+		key, err := kernel.CompileWithin(n.Ship.Key, layoutOf(side.Columns()), holds.room)
 		if err != nil {
 			return nil, err
 		}
@@ -90,10 +90,10 @@ func (b *builder) join(n *plan.Join, holds *account) (operator, error) {
 		for _, k := range keys {
 			lk, rk, l.modes = append(lk, k.Left), append(rk, k.Right), append(l.modes, k.Mode)
 		}
-		if l.probeKeys, err = compileAll(lk, lc); err != nil {
+		if l.probeKeys, err = holds.compileAll(lk, lc); err != nil {
 			return nil, err
 		}
-		if l.buildKeys, err = compileAll(rk, rc); err != nil {
+		if l.buildKeys, err = holds.compileAll(rk, rc); err != nil {
 			return nil, err
 		}
 		if o.buildsLeft {
@@ -109,7 +109,7 @@ func (b *builder) join(n *plan.Join, holds *account) (operator, error) {
 				asks = append(asks, c)
 			}
 		}
-		if o.asks, err = compileAll(asks, lc); err != nil {
+		if o.asks, err = holds.compileAll(asks, lc); err != nil {
 			return nil, err
 		}
 	}
@@ -125,11 +125,11 @@ func (b *builder) join(n *plan.Join, holds *account) (operator, error) {
 			}
 		}
 	}
-	if o.residual, err = compileAll(residual, read); err != nil {
+	if o.residual, err = holds.compileAll(residual, read); err != nil {
 		return nil, err
 	}
 	if n.Test != nil {
-		if o.test, err = kernel.Compile(n.Test, layoutOf(read)); err != nil {
+		if o.test, err = kernel.CompileWithin(n.Test, layoutOf(read), holds.room); err != nil {
 			return nil, err
 		}
 	}

@@ -14,33 +14,68 @@ import (
 	"rovik/core/value"
 )
 
+// pending are parts of a batch whose turn is still to come, the last one first.
+type pending []kernel.Batch
+
+// next returns the next part, or the next batch of in.
+func (p *pending) next(ctx context.Context, in operator) (kernel.Batch, error) {
+	if n := len(*p); n > 0 {
+		b := (*p)[n-1]
+		*p = (*p)[:n-1]
+		return b, nil
+	}
+	return in.next(ctx)
+}
+
+// halve keeps the halves of a batch for later.
+func (p *pending) halve(b kernel.Batch) {
+	*p = append(*p, b.Slice(b.Len/2, b.Len), b.Slice(0, b.Len/2))
+}
+
 type filterOp struct {
+	pending
 	in    operator
 	conds []*kernel.Program
 }
 
 func (o *filterOp) next(ctx context.Context) (kernel.Batch, error) {
 	for {
-		b, err := o.in.next(ctx)
+		b, err := o.pending.next(ctx, o.in)
 		if err != nil {
 			return b, err
 		}
-		if b, err = kernel.Select(b, o.conds); err != nil || b.Len > 0 {
-			return b, err
+		kept, err := kernel.Select(b, o.conds)
+		if errors.Is(err, kernel.ErrCrowded) {
+			o.halve(b)
+			continue
+		}
+		if err != nil || kept.Len > 0 {
+			return kept, err
 		}
 	}
 }
 
 type projectOp struct {
+	pending
 	in    operator
 	exprs []*kernel.Program
 }
 
 func (o *projectOp) next(ctx context.Context) (kernel.Batch, error) {
-	b, err := o.in.next(ctx)
-	if err != nil {
-		return b, err
+	for {
+		b, err := o.pending.next(ctx, o.in)
+		if err != nil {
+			return b, err
+		}
+		out, err := o.project(b)
+		if !errors.Is(err, kernel.ErrCrowded) {
+			return out, err
+		}
+		o.halve(b)
 	}
+}
+
+func (o *projectOp) project(b kernel.Batch) (_ kernel.Batch, err error) {
 	out := kernel.Batch{Len: b.Len, Cols: make([]arrow.Array, len(o.exprs))}
 	for i, p := range o.exprs {
 		if out.Cols[i], err = p.Eval(b); err != nil {
@@ -233,6 +268,15 @@ func (o *sortOp) fill(ctx context.Context) error {
 			}
 		}
 	}
+	// The rows are held twice more meanwhile: in one batch, and in their order.
+	var bytes int64
+	for _, b := range held {
+		bytes += b.Bytes()
+	}
+	if err := o.budget.take(2*bytes, "sort"); err != nil {
+		return err
+	}
+	defer o.budget.give(2 * bytes)
 	all, err := o.order(held)
 	o.sorted = &portions{rows: all}
 	return err
@@ -254,7 +298,9 @@ func (o *sortOp) order(batches []kernel.Batch) (kernel.Batch, error) {
 	for i := range rows {
 		rows[i] = int32(i)
 	}
+	working := o.budget.share.Working()
 	sort.SliceStable(rows, func(i, j int) bool {
+		working()
 		a, b := int(rows[i]), int(rows[j])
 		for k, key := range keys {
 			if c := kernel.CompareKeys(key, a, b, o.keys[k]); c != 0 {

@@ -12,16 +12,13 @@ import (
 	"rovik/core/explain"
 	"rovik/core/fold"
 	"rovik/core/kernel"
+	"rovik/core/memory"
 	"rovik/core/plan"
 	"rovik/core/value"
 )
 
 // BatchRows is how many rows operators aim to put into a batch.
 const BatchRows = 8192
-
-// DefaultMemory is the budget, in bytes, for what a run's joins, sorts and
-// groups hold.
-const DefaultMemory = 2 << 30
 
 // Reader gives the rows of a native statement. Next returns io.EOF at the end.
 // Its batches have the statement's columns, by their kinds.
@@ -79,7 +76,7 @@ type Verifier interface {
 // Options of a run.
 type Options struct {
 	ID     string // names the run in the comment of its statements
-	Memory int64  // bytes; 0 means DefaultMemory
+	Memory int64  // bytes that its operators may hold; 0 means the usual share
 	// Measured is told of every statement that was read to its end: the
 	// signature of its rows and their number. It may be nil.
 	Measured func(signature string, rows int64)
@@ -112,7 +109,7 @@ type Run struct {
 	remotes  []*remoteOp
 	conn     Connector
 	verified bool
-	budget   *budget
+	share    *memory.Share
 	measured func(signature string, rows int64)
 	closed   func()
 }
@@ -129,11 +126,9 @@ type counters struct {
 // io.EOF, and which it must Close. Several statements are opened at once; a
 // single one when the first rows are asked for.
 func Start(ctx context.Context, c *fold.Compiled, conn Connector, opts Options) (*Run, error) {
-	if opts.Memory == 0 {
-		opts.Memory = DefaultMemory
-	}
-	r := &Run{Columns: c.Root.Columns(), compiled: c, planned: opts.Planned, began: time.Now(), conn: conn, budget: &budget{limit: opts.Memory}, measured: opts.Measured, closed: opts.Closed}
+	r := &Run{Columns: c.Root.Columns(), compiled: c, planned: opts.Planned, began: time.Now(), conn: conn, measured: opts.Measured, closed: opts.Closed}
 	r.ctx, r.cancel = context.WithCancelCause(Owned(ctx, r))
+	r.share = memory.NewShare(r.ctx, "run", opts.Memory, r.cancel)
 	b := &builder{run: r, shipments: map[int]*shippedKeys{}, conn: conn, comment: Comment(opts.ID), estimate: plan.NewEstimator(c.Root)}
 	for range c.Statements {
 		r.stmts = append(r.stmts, &counters{})
@@ -216,6 +211,7 @@ func (r *Run) Close() {
 		o.close()
 	}
 	r.remotes = nil
+	r.share.Close()
 	if r.closed != nil {
 		r.closed()
 		r.closed = nil

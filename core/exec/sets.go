@@ -90,6 +90,7 @@ func (o *setOp) fill(ctx context.Context) error {
 
 // unnestOp repeats each row for the rows of its set-returning calls.
 type unnestOp struct {
+	holds *account
 	in    operator
 	n     *plan.Unnest
 	funcs []*kernel.SetFunc
@@ -103,8 +104,8 @@ type unnestOp struct {
 	at      int             // rows that came out for the present row
 }
 
-func newUnnestOp(n *plan.Unnest, in operator) (operator, error) {
-	o := &unnestOp{in: in, n: n}
+func newUnnestOp(n *plan.Unnest, in operator, holds *account) (operator, error) {
+	o := &unnestOp{in: in, n: n, holds: holds}
 	cols := n.Input.Columns()
 	for _, c := range n.Calls {
 		kinds := make([]value.Kind, len(c.Args))
@@ -115,7 +116,7 @@ func newUnnestOp(n *plan.Unnest, in operator) (operator, error) {
 		if err != nil {
 			return nil, err
 		}
-		args, err := compileAll(c.Args, cols)
+		args, err := holds.compileAll(c.Args, cols)
 		if err != nil {
 			return nil, err
 		}
@@ -191,6 +192,9 @@ func (o *unnestOp) next(ctx context.Context) (kernel.Batch, error) {
 	return b, nil
 }
 
+// unpacked is how many bytes the rows of a text take at most for each of its bytes, about.
+const unpacked = 64
+
 // pull takes the next row of every call, and reports whether any has one. A call that has
 // ended before others gives NULLs.
 func (o *unnestOp) pull() (any bool, err error) {
@@ -231,9 +235,13 @@ func (o *unnestOp) advance(ctx context.Context) error {
 	}
 	o.open, o.current, o.at = make([]kernel.Rows, len(o.funcs)), make([][]value.Value, len(o.funcs)), 0
 	for f, fn := range o.funcs {
-		args := make([]value.Value, len(fn.Args))
+		args, bytes := make([]value.Value, len(fn.Args)), int64(0)
 		for a, k := range fn.Args {
 			args[a] = value.At(k, o.values[f][a], o.row)
+			bytes += int64(len(args[a].Str))
+		}
+		if err := o.holds.room(bytes*unpacked, 1); err != nil {
+			return placed(o.n.Calls[f].Org, err)
 		}
 		var err error
 		if o.open[f], err = fn.Open(args); err != nil {

@@ -32,25 +32,25 @@ func newWindowOp(n *plan.Window, in operator, b *account) (operator, error) {
 	o := &windowOp{in: in, n: n, kinds: kindsOf(cols), budget: b}
 	first := n.Items[0]
 	var err error
-	if o.partition, err = compileAll(first.Partition, cols); err != nil {
+	if o.partition, err = b.compileAll(first.Partition, cols); err != nil {
 		return nil, err
 	}
 	var keys []plan.Expr
 	for _, k := range first.Order {
 		keys = append(keys, k.Expr)
 	}
-	if o.order, err = compileAll(keys, cols); err != nil {
+	if o.order, err = b.compileAll(keys, cols); err != nil {
 		return nil, err
 	}
 	for _, it := range n.Items {
-		args, err := compileAll(it.Args, cols)
+		args, err := b.compileAll(it.Args, cols)
 		if err != nil {
 			return nil, err
 		}
 		o.args = append(o.args, args)
 		var filter *kernel.Program
 		if it.Filter != nil {
-			if filter, err = kernel.Compile(it.Filter, layoutOf(cols)); err != nil {
+			if filter, err = kernel.CompileWithin(it.Filter, layoutOf(cols), b.room); err != nil {
 				return nil, err
 			}
 		}
@@ -117,7 +117,9 @@ func (o *windowOp) fill(ctx context.Context) error {
 	for i := range rows {
 		rows[i] = int32(i)
 	}
+	working := o.budget.share.Working()
 	sort.SliceStable(rows, func(i, j int) bool {
+		working()
 		a, b := rows[i], rows[j]
 		if number[a] != number[b] {
 			return number[a] < number[b]

@@ -446,6 +446,7 @@ func (f *floatMoments) Result(groups int) (arrow.Array, error) {
 
 // collecting keeps all values of each group for a final function.
 type collecting struct {
+	growing
 	kinds  []value.Kind
 	result value.Kind
 	rows   [][][]value.Value // by group
@@ -461,6 +462,10 @@ func (c *collecting) Add(args []arrow.Array, group []int32, groups int) error {
 			row[a] = value.At(c.kinds[a], arr, i)
 		}
 		if c.nulls || !row[len(row)-1].IsNull {
+			c.bytes += rowEntry
+			for _, v := range row {
+				c.bytes += boxedBytes(v)
+			}
 			c.rows[g] = append(c.rows[g], row)
 		}
 	}

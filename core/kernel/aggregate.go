@@ -83,11 +83,28 @@ func NewAccumulator(a plan.Agg, result value.Type) (Accumulator, error) {
 	return inner, nil
 }
 
-// Holds reports whether an aggregate keeps its rows until the end.
-func Holds(a plan.Agg) bool {
-	facts, _ := function.AggregateOf(a.Func)
-	return a.Distinct || len(a.Order) > 0 || facts.Holds
+// Holder is an Accumulator that keeps more than a value for each group.
+type Holder interface {
+	Accumulator
+	// Grown returns how many bytes are held more than at the call before.
+	Grown() int64
 }
+
+// growing counts the bytes that an accumulator holds more.
+type growing struct{ bytes int64 }
+
+// Grown is that of a Holder.
+func (g *growing) Grown() int64 {
+	n := g.bytes
+	g.bytes = 0
+	return n
+}
+
+// What a row takes beside its values: an entry of a map of texts, and a slice.
+const (
+	mapEntry = 56
+	rowEntry = 24
+)
 
 func grow[T any](s []T, n int) []T {
 	if n <= len(s) {
@@ -98,6 +115,7 @@ func grow[T any](s []T, n int) []T {
 
 // distinctAccumulator lets each value of a group through once.
 type distinctAccumulator struct {
+	growing
 	inner     Accumulator
 	seen      map[string]struct{}
 	skipNulls bool
@@ -117,10 +135,15 @@ next:
 		}
 		if _, ok := d.seen[string(key)]; !ok {
 			d.seen[string(key)] = struct{}{}
+			d.bytes += mapEntry + int64(len(key))
 			rows, newGroups = append(rows, int32(i)), append(newGroups, g)
 		}
 	}
-	return d.inner.Add(takeAll(args, rows), newGroups, groups)
+	err := d.inner.Add(takeAll(args, rows), newGroups, groups)
+	if h, is := d.inner.(Holder); is {
+		d.bytes += h.Grown()
+	}
+	return err
 }
 
 func takeAll(arrays []arrow.Array, rows []int32) []arrow.Array {
@@ -135,6 +158,7 @@ func (d *distinctAccumulator) Result(groups int) (arrow.Array, error) { return d
 
 // orderedAccumulator holds all rows and hands them on by group and order.
 type orderedAccumulator struct {
+	growing
 	inner     Accumulator
 	agg       plan.Agg
 	own       bool // the order's keys are the arguments themselves
@@ -144,6 +168,7 @@ type orderedAccumulator struct {
 }
 
 func (o *orderedAccumulator) Add(args []arrow.Array, group []int32, _ int) error {
+	o.bytes += Batch{Len: len(group), Cols: args}.Bytes() + 4*int64(len(group))
 	o.batches = append(o.batches, args)
 	o.group = append(o.group, group...)
 	return nil

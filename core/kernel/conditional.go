@@ -25,10 +25,10 @@ func evalFor(n node, b Batch, rows []int32, uses []int) (vector, error) {
 }
 
 // usesOf returns the positions of the columns that e reads.
-func usesOf(e plan.Expr, layout map[plan.ID]int) []int {
+func usesOf(e plan.Expr, in setting) []int {
 	var out []int
 	for id := range plan.Uses(e) {
-		out = append(out, layout[id])
+		out = append(out, in.layout[id])
 	}
 	return out
 }
@@ -220,16 +220,16 @@ type caseNode struct {
 	uses           []int
 }
 
-func compileCase(e *plan.Case, layout map[plan.ID]int) (node, error) {
-	c := caseNode{kind: e.Typ.Kind, uses: usesOf(e, layout)}
+func compileCase(e *plan.Case, in setting) (node, error) {
+	c := caseNode{kind: e.Typ.Kind, uses: usesOf(e, in)}
 	for _, w := range e.Whens {
-		pair, err := compileAll([]plan.Expr{w.Cond, w.Result}, layout)
+		pair, err := compileAll([]plan.Expr{w.Cond, w.Result}, in)
 		if err != nil {
 			return nil, err
 		}
 		c.conds, c.results = append(c.conds, pair[0]), append(c.results, pair[1])
 	}
-	last, err := compile(e.Else, layout)
+	last, err := compile(e.Else, in)
 	c.results = append(c.results, last)
 	return c, err
 }
@@ -432,7 +432,7 @@ func compileIn(e *plan.Call, args []node, uses []int) (node, error) {
 	}
 	any := logicNode{or: true, uses: uses}
 	for _, a := range args[1:] {
-		any.args = append(any.args, callNode{f, []node{args[0], a}, e})
+		any.args = append(any.args, callNode{f: f, args: []node{args[0], a}, expr: e})
 	}
 	return any, nil
 }

@@ -18,6 +18,13 @@ type Program struct {
 	run  node
 }
 
+// setting is what expressions are compiled in.
+type setting struct {
+	layout   map[plan.ID]int
+	room     Room
+	planning bool // room is asked for what may be needed, and not for what is alone
+}
+
 // node evaluates one expression over a batch.
 type node interface {
 	eval(b Batch) (vector, error)
@@ -26,7 +33,12 @@ type node interface {
 // Compile readies an expression whose columns lie at the given positions of
 // the batches.
 func Compile(e plan.Expr, layout map[plan.ID]int) (*Program, error) {
-	n, err := compile(e, layout)
+	return CompileWithin(e, layout, nil)
+}
+
+// CompileWithin is Compile of an expression whose functions ask for room.
+func CompileWithin(e plan.Expr, layout map[plan.ID]int, room Room) (*Program, error) {
+	n, err := compile(e, setting{layout: layout, room: room})
 	if err != nil {
 		return nil, err
 	}
@@ -73,10 +85,10 @@ func Select(b Batch, conds []*Program) (Batch, error) {
 	return b, nil
 }
 
-func compile(e plan.Expr, layout map[plan.ID]int) (node, error) {
+func compile(e plan.Expr, in setting) (node, error) {
 	switch e := e.(type) {
 	case *plan.Col:
-		i, ok := layout[e.ID]
+		i, ok := in.layout[e.ID]
 		if !ok {
 			return nil, fmt.Errorf("column %s#%d is not there to compute with", e.Name, e.ID)
 		}
@@ -84,19 +96,19 @@ func compile(e plan.Expr, layout map[plan.ID]int) (node, error) {
 	case *plan.Const:
 		return constNode{vector{arr: value.Repeat(e.Val, 1)}}, nil
 	case *plan.Cast:
-		return compileCast(e, layout)
+		return compileCast(e, in)
 	case *plan.Case:
-		return compileCase(e, layout)
+		return compileCase(e, in)
 	case *plan.Call:
-		return compileCall(e, layout)
+		return compileCall(e, in)
 	}
 	return nil, fmt.Errorf("no way to compute %T", e)
 }
 
-func compileAll(exprs []plan.Expr, layout map[plan.ID]int) ([]node, error) {
+func compileAll(exprs []plan.Expr, in setting) ([]node, error) {
 	out := make([]node, len(exprs))
 	for i, e := range exprs {
-		n, err := compile(e, layout)
+		n, err := compile(e, in)
 		if err != nil {
 			return nil, err
 		}
@@ -126,6 +138,7 @@ type callNode struct {
 	f    *Func
 	args []node
 	expr plan.Expr
+	setting
 }
 
 func (c callNode) eval(b Batch) (vector, error) {
@@ -146,7 +159,11 @@ func (c callNode) eval(b Batch) (vector, error) {
 			return vector{arr: value.NewBuilder(c.f.Result).NewArray(), stride: 1}, nil
 		}
 	}
-	arr, err := c.f.eval(c.f.Result, args, n)
+	eval := c.f.eval
+	if most := growths[c.f.Name]; most != nil {
+		eval = func(_ value.Kind, args []vector, n int) (arrow.Array, error) { return c.grow(most, args, n) }
+	}
+	arr, err := eval(c.f.Result, args, n)
 	if err != nil {
 		return vector{}, placed(c.expr, err)
 	}
@@ -161,20 +178,20 @@ func kindsOf(exprs []plan.Expr) []value.Kind {
 	return out
 }
 
-func compileCall(e *plan.Call, layout map[plan.ID]int) (node, error) {
-	args, err := compileAll(e.Args, layout)
+func compileCall(e *plan.Call, in setting) (node, error) {
+	args, err := compileAll(e.Args, in)
 	if err != nil {
 		return nil, err
 	}
 	switch e.Op {
 	case "and", "or":
-		return logicNode{args, e.Op == "or", usesOf(e, layout)}, nil
+		return logicNode{args, e.Op == "or", usesOf(e, in)}, nil
 	case "is null", "is not null":
 		return nullTest{args[0], e.Op == "is null"}, nil
 	case "is true", "is not true", "is false", "is not false":
 		return boolTest{args[0], e.Op == "is true" || e.Op == "is not true", e.Op == "is not true" || e.Op == "is not false"}, nil
 	case "coalesce":
-		return firstNode{args, e.Typ.Kind, usesOf(e, layout)}, nil
+		return firstNode{args, e.Typ.Kind, usesOf(e, in)}, nil
 	case "greatest", "least":
 		return extremeNode{args, e.Typ.Kind, e.Op == "greatest"}, nil
 	case "concat":
@@ -182,7 +199,7 @@ func compileCall(e *plan.Call, layout map[plan.ID]int) (node, error) {
 	case "concat_ws":
 		return separatedNode{args}, nil
 	case "in":
-		return compileIn(e, args, usesOf(e, layout))
+		return compileIn(e, args, usesOf(e, in))
 	case "is distinct from", "is not distinct from":
 		return distinctNode{args[0], args[1], e.Op == "is distinct from"}, nil
 	case "like", "ilike":
@@ -194,7 +211,7 @@ func compileCall(e *plan.Call, layout map[plan.ID]int) (node, error) {
 	if f == nil {
 		return nil, noSuchFunction(e.Op, kindsOf(e.Args))
 	}
-	return callNode{f, args, e}, nil
+	return callNode{f, args, e, in}, nil
 }
 
 // exactly returns the overload for these kinds, fixed or polymorphic.
@@ -249,11 +266,11 @@ func compileLike(e *plan.Call, args []node) (node, bool, error) {
 		}
 		return out.NewArray(), nil
 	}}
-	return callNode{f, args[:1], e}, true, nil
+	return callNode{f: f, args: args[:1], expr: e}, true, nil
 }
 
-func compileCast(e *plan.Cast, layout map[plan.ID]int) (node, error) {
-	arg, err := compile(e.Arg, layout)
+func compileCast(e *plan.Cast, in setting) (node, error) {
+	arg, err := compile(e.Arg, in)
 	if err != nil {
 		return nil, err
 	}
@@ -263,19 +280,19 @@ func compileCast(e *plan.Cast, layout map[plan.ID]int) (node, error) {
 		if f == nil {
 			return nil, value.Errorf("42846", "cannot cast type %s to %s", from, e.Typ.Kind)
 		}
-		arg = callNode{f, []node{arg}, e}
+		arg = callNode{f: f, args: []node{arg}, expr: e}
 	}
 	if e.Typ.Kind == value.Numeric && e.Typ.Precision > 0 {
 		f := &Func{Result: value.Numeric, eval: func(_ value.Kind, args []vector, n int) (arrow.Array, error) {
 			return fitDecimals(args[0], e.Typ, n)
 		}}
-		arg = callNode{f, []node{arg}, e}
+		arg = callNode{f: f, args: []node{arg}, expr: e}
 	}
 	if e.Typ.Kind == value.Char && e.Typ.Precision > 0 {
 		f := boxed("char", []value.Kind{value.Char}, value.Char, true, func(a []value.Value) (value.Value, error) {
 			return value.Value{Kind: value.Char, Str: value.Padded(a[0].Str, e.Typ.Precision)}, nil
 		})
-		arg = callNode{f, []node{arg}, e}
+		arg = callNode{f: f, args: []node{arg}, expr: e}
 	}
 	return arg, nil
 }

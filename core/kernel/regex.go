@@ -198,6 +198,12 @@ func addRegexes(r *registry) {
 			return nullValue(), err
 		}
 		parts, err := re.Split(a[0].Str)
+		if err == nil {
+			err = value.Room(int64(len(parts) * boxedElement))
+		}
+		if err != nil {
+			return nullValue(), err
+		}
 		var out []value.Value
 		for _, p := range parts {
 			out = append(out, value.TextOf(p))

@@ -8,9 +8,6 @@ import (
 	"rovik/core/value"
 )
 
-// maxTextResult bounds, in bytes, what repeat and the paddings may make.
-const maxTextResult = 16 << 20
-
 // mapASCII changes letters as the C collation does: ASCII ones alone.
 func mapASCII(s string, from, to byte, delta int) string {
 	for i := 0; i < len(s); i++ {
@@ -97,8 +94,8 @@ func pad(s string, n int32, fill string, onLeft bool) (string, error) {
 		return left(s, max(n, 0)), nil
 	}
 	missing := int(n - have)
-	if missing*utf8.UTFMax > maxTextResult {
-		return "", value.Errorf("54000", "requested length too large")
+	if missing*utf8.UTFMax > maxText {
+		return "", errTooLong
 	}
 	f := strings.Repeat(fill, missing/int(length(fill))+1)
 	f = f[:runeOffset(f, missing)]
@@ -152,12 +149,15 @@ func addText(r *registry) {
 	r.functions["substr"] = renamed("substr", r.functions["substring"])
 	def2(r, "left", t, i4, t, sure2(left))
 	def2(r, "right", t, i4, t, sure2(right))
-	def3(r, "replace", t, t, t, t, sure3(func(s, from, to string) string {
+	def3(r, "replace", t, t, t, t, func(s, from, to string) (string, error) {
 		if from == "" {
-			return s
+			return s, nil
 		}
-		return strings.ReplaceAll(s, from, to)
-	}))
+		if more := len(to) - len(from); more > 0 && len(s) > maxText/(1+len(to)) && times(more, int64(strings.Count(s, from)))+int64(len(s)) > maxText {
+			return "", errTooLong
+		}
+		return strings.ReplaceAll(s, from, to), nil
+	})
 	def2(r, "strpos", t, t, i4, sure2(strpos))
 	def2(r, "position", t, t, i4, sure2(strpos)) // the grammar has put the text first
 	def2(r, "starts_with", t, t, value.Bool, sure2(strings.HasPrefix))
@@ -167,8 +167,8 @@ func addText(r *registry) {
 	def2(r, "rpad", t, i4, t, func(s string, n int32) (string, error) { return pad(s, n, " ", false) })
 	def3(r, "split_part", t, t, i4, t, splitPart)
 	def2(r, "repeat", t, i4, t, func(s string, n int32) (string, error) {
-		if len(s)*int(max(n, 0)) > maxTextResult {
-			return "", value.Errorf("54000", "requested length too large")
+		if len(s)*int(max(n, 0)) > maxText {
+			return "", errTooLong
 		}
 		return strings.Repeat(s, int(max(n, 0))), nil
 	})
@@ -186,7 +186,12 @@ func addText(r *registry) {
 		}
 		return r
 	}))
-	def2(r, "||", t, t, t, sure2(func(a, b string) string { return a + b }))
+	def2(r, "||", t, t, t, func(a, b string) (string, error) {
+		if len(a)+len(b) > maxText {
+			return "", errTooLong
+		}
+		return a + b, nil
+	})
 }
 
 func strpos(s, sub string) int32 {

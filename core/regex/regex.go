@@ -1,6 +1,7 @@
 package regex
 
 import (
+	"errors"
 	"regexp"
 	"strings"
 	"sync"
@@ -108,6 +109,13 @@ func (r *Regex) First(s string) (at []int, err error) {
 	return at, err
 }
 
+// From manyMatches matches on, room is asked for those that a text may have, each of
+// matchBytes.
+const (
+	manyMatches = 1 << 20
+	matchBytes  = 40
+)
+
 // Each calls f for each match, offsets as from First, until f returns false. A match without
 // length is at the earliest where the one before ends.
 func (r *Regex) Each(s string, f func(at []int) bool) error {
@@ -117,7 +125,14 @@ func (r *Regex) Each(s string, f func(at []int) bool) error {
 // EachFrom is Each for the matches that begin at the offset from or behind it.
 func (r *Regex) EachFrom(s string, from int, f func(at []int) bool) error {
 	if r.plain && r.nonEmpty && from == 0 {
-		for _, at := range r.engine.FindAllStringIndex(s, -1) {
+		all := r.engine.FindAllStringIndex(s, manyMatches)
+		if len(all) == manyMatches {
+			if err := value.Room(int64(len(s)) * matchBytes); err != nil {
+				return err
+			}
+			all = r.engine.FindAllStringIndex(s, -1)
+		}
+		for _, at := range all {
 			if !f(at) {
 				break
 			}
@@ -135,34 +150,62 @@ func (r *Regex) EachFrom(s string, from int, f func(at []int) bool) error {
 // not behind another match.
 func (r *Regex) Split(s string) ([]string, error) {
 	var out []string
+	var full error // the memory
 	last := 0
 	err := r.Each(s, func(m []int) bool {
 		if m[1] > m[0] || m[0] > last && m[0] < len(s) {
 			out = append(out, s[last:m[0]])
 			last = m[1]
+			if len(out) == cap(out) || len(out)%askEvery == 0 {
+				full = value.Room(int64(max(2*cap(out)*partBytes/8, askEvery*partBytes)))
+			}
 		}
-		return true
+		return full == nil
 	})
-	return append(out, s[last:]), err
+	return append(out, s[last:]), errors.Join(full, err)
 }
+
+// A text that has many parts asks for room every so often, for what they take until they are
+// an array.
+const (
+	askEvery  = 8192
+	partBytes = 200
+)
 
 // Replace puts by in the place of the matches of s that begin at the offset from
 // or behind it: of the nth, or of all if nth is 0. In by, \1 to \9 stand for
 // groups, \& for the match, and \\ for a backslash.
 func (r *Regex) Replace(s, by string, from, nth int) (string, error) {
 	var out strings.Builder
-	last, n := 0, 0
+	var full error // the memory
+	last, n, asked := 0, 0, 0
 	err := r.EachFrom(s, from, func(m []int) bool {
 		if n++; nth == 0 || n == nth {
 			out.WriteString(s[last:m[0]])
 			expand(&out, by, s, m)
 			last = m[1]
+			if out.Len() > asked+askedBytes {
+				asked = out.Len()
+				full = value.Room(int64(asked)) // which it doubles by
+			}
 		}
-		return nth == 0 || n < nth
+		return full == nil && (nth == 0 || n < nth) && out.Len() <= maxReplaced
 	})
+	if full != nil {
+		return "", full
+	}
+	if err == nil && out.Len()+len(s)-last > maxReplaced {
+		return "", value.Errorf(value.CodeTooComplex, "the text with its matches replaced takes more than %d MiB", maxReplaced>>20)
+	}
 	out.WriteString(s[last:])
 	return out.String(), err
 }
+
+// maxReplaced bounds the bytes of a text whose matches are replaced.
+const maxReplaced = 256 << 20
+
+// askedBytes is how much a text grows before it asks for room.
+const askedBytes = 8 << 20
 
 // expand writes a replacement with what its references stand for.
 func expand(out *strings.Builder, by, s string, at []int) {

@@ -3,11 +3,10 @@ package rewrite
 import (
 	"rovik/core/kernel"
 	"rovik/core/plan"
-	"rovik/core/value"
 )
 
 // foldConstants computes the parts of expressions that read no column. A part
-// that fails stays, so that the error comes where and if rows need it.
+// that fails or takes much memory stays, so that the error comes where and if rows need it.
 func foldConstants(root plan.Node, pass *Pass) plan.Node {
 	return pass.rewrite(root, func(n plan.Node) plan.Node {
 		return plan.MapExprs(n, func(e plan.Expr) plan.Expr { return plan.Map(e, foldConstant) })
@@ -24,13 +23,9 @@ func foldConstant(e plan.Expr) plan.Expr {
 			return e
 		}
 	}
-	program, err := kernel.Compile(e, nil)
+	v, err := kernel.Constant(e)
 	if err != nil {
 		return e
 	}
-	arr, err := program.Eval(kernel.Batch{Len: 1})
-	if err != nil {
-		return e
-	}
-	return &plan.Const{Val: value.At(e.Type().Kind, arr, 0), Typ: e.Type(), Org: e.Origin()}
+	return &plan.Const{Val: v, Typ: e.Type(), Org: e.Origin()}
 }

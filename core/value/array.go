@@ -64,8 +64,39 @@ func (k Kind) Arrow() arrow.DataType {
 }
 
 // Memory is what arrays are allocated from: the Go heap, so that the garbage
-// collector frees them and no one has to count references.
-var Memory memory.Allocator = memory.NewGoAllocator()
+// collector frees them and no one has to count references. Where a large one finds no
+// Room, it panics with that error, for Guard.
+var Memory memory.Allocator = bounded{memory.NewGoAllocator()}
+
+// Room says whether the process can hold so many bytes more. It is set before anything is
+// computed.
+var Room = func(bytes int64) error { return nil }
+
+// large is the size from which on an array is asked Room for.
+const large = 1 << 20
+
+type bounded struct{ memory.Allocator }
+
+func (b bounded) Allocate(size int) []byte {
+	ask(size)
+	return b.Allocator.Allocate(size)
+}
+
+func (b bounded) Reallocate(size int, old []byte) []byte {
+	if size > cap(old) {
+		ask(size)
+	}
+	return b.Allocator.Reallocate(size, old)
+}
+
+func ask(size int) {
+	if size < large {
+		return
+	}
+	if err := Room(int64(size)); err != nil {
+		panic(err)
+	}
+}
 
 // NewBuilder returns a builder for arrays of kind k.
 func NewBuilder(k Kind) array.Builder { return array.NewBuilder(Memory, k.Arrow()) }

@@ -1,6 +1,7 @@
 package value
 
 import (
+	"context"
 	"crypto/rand"
 	"encoding/hex"
 	"errors"
@@ -73,7 +74,7 @@ func Catch(err *error) {
 
 // Guard turns any panic into an error, so that one query ends and not the
 // server. It is deferred where work on a query begins. A panic with anything
-// but an *Error is logged with its stack under the id that the error names.
+// but an *Error, or the end of a context, is logged with its stack under the id that the error names.
 func Guard(err *error) {
 	if r := recover(); r != nil {
 		*err = recovered(r)
@@ -88,8 +89,11 @@ func Guarded(f func() error) (err error) {
 }
 
 func recovered(r any) error {
-	if e, ok := r.(*Error); ok {
-		return e
+	if err, is := r.(error); is {
+		var e *Error
+		if errors.As(err, &e) || errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded) {
+			return err
+		}
 	}
 	id := make([]byte, 4)
 	_, _ = rand.Read(id)
