@@ -14,6 +14,7 @@ import (
 	"rovik/core/explain"
 	"rovik/core/fold"
 	"rovik/core/kernel"
+	"rovik/core/memory"
 	"rovik/core/plan"
 	"rovik/core/rewrite"
 	"rovik/core/value"
@@ -82,7 +83,24 @@ func (s *Snapshot) Binding(ctx context.Context, q Query) bind.Context {
 
 // effort bounds the planning of one query.
 func (p *Project) effort(ctx context.Context) func() *plan.Effort {
-	return func() *plan.Effort { return plan.NewEffort(ctx, p.limits.Planning) }
+	var take func(bytes int64) error
+	if share, is := ctx.Value(planningKey{}).(*memory.Share); is {
+		take = func(bytes int64) error { return share.Take(bytes, "query") }
+	}
+	return func() *plan.Effort { return plan.NewEffort(ctx, p.limits.Planning, take) }
+}
+
+type planningKey struct{}
+
+// planning returns a context in which one query is planned, with a share of the memory,
+// which close gives back.
+func planning(ctx context.Context) (_ context.Context, end func()) {
+	ctx, cancel := context.WithCancelCause(ctx)
+	share := memory.NewShare(ctx, "planning", 0, cancel)
+	return context.WithValue(ctx, planningKey{}, share), func() {
+		share.Close()
+		cancel(nil)
+	}
 }
 
 // Parameters returns the types of a query's parameters, from $1 on.
@@ -125,6 +143,8 @@ func (s *Snapshot) Compile(ctx context.Context, q Query, trace func(rewrite.Step
 			return c, time.Since(began), nil
 		}
 	}
+	ctx, end := planning(ctx)
+	defer end()
 	c, err = s.compile(ctx, q, trace)
 	if err == nil && !c.Volatile {
 		s.plans.put(q, c)

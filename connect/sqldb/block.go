@@ -396,11 +396,14 @@ func (p *Printer) wrap(b *block, cols []plan.Column) *block {
 // columnNames makes column names unique.
 func columnNames(cols []plan.Column) []string {
 	seen := map[string]bool{}
+	next := map[string]int{} // number to try for a name that is taken
 	names := make([]string, len(cols))
 	for i, c := range cols {
 		name := c.Name
-		for n := 2; seen[name] || name == ""; n++ {
+		for seen[name] || name == "" {
+			n := max(next[c.Name], 2)
 			name = fmt.Sprintf("%s_%d", c.Name, n)
+			next[c.Name] = n + 1
 		}
 		if len(name) > 60 {
 			name = fmt.Sprintf("c%d", i+1)

@@ -57,11 +57,11 @@ func (p *Printer) Expr(e plan.Expr) Rope {
 		w, _ := p.Source.Dialect.Cast(p.Source, e)
 		return w(p, e)
 	case *plan.Case:
-		out := Text("CASE")
+		out := []Rope{Text("CASE")}
 		for _, w := range e.Whens {
-			out = out.Add(Text(" WHEN "), p.Expr(w.Cond), Text(" THEN "), p.Expr(w.Result))
+			out = append(out, Text(" WHEN "), p.Expr(w.Cond), Text(" THEN "), p.Expr(w.Result))
 		}
-		return out.Add(Text(" ELSE "), p.Expr(e.Else), Text(" END"))
+		return Join(append(out, Text(" ELSE "), p.Expr(e.Else), Text(" END")), "")
 	case *plan.Call:
 		return p.Source.Dialect.Calls[e.Op].Write(p, e)
 	}

@@ -14,6 +14,7 @@ import (
 type Rope []strand
 
 type strand struct {
+	within Rope   // a long rope, as it is
 	keys   bool // the place of shipped keys
 	text   string
 	stored string // of a column that text writes as Dialect.Valid says: as it stands
@@ -30,23 +31,38 @@ type mark struct {
 // Text makes a rope of SQL text.
 func Text(s string) Rope { return Rope{{text: s}} }
 
+// long is the number of strands from which on a rope is put into another as one, so that
+// what is nested deep is not copied at each level.
+const long = 16
+
 // Add returns r followed by parts.
 func (r Rope) Add(parts ...Rope) Rope {
 	out := r[:len(r):len(r)]
+	if len(r) >= long {
+		out = Rope{{within: r}}
+	}
 	for _, p := range parts {
-		out = append(out, p...)
+		out = out.put(p)
 	}
 	return out
+}
+
+// put appends p to r itself.
+func (r Rope) put(p Rope) Rope {
+	if len(p) >= long {
+		return append(r, strand{within: p})
+	}
+	return append(r, p...)
 }
 
 // Join puts ropes together with a separator.
 func Join(ropes []Rope, sep string) Rope {
 	var out Rope
 	for i, r := range ropes {
-		if i > 0 {
+		if i > 0 && sep != "" {
 			out = append(out, strand{text: sep})
 		}
-		out = append(out, r...)
+		out = out.put(r)
 	}
 	return out
 }
@@ -65,10 +81,21 @@ func Param(v value.Value) Rope { return Rope{{param: &v}} }
 // Keys makes a rope that stands for a list of shipped keys.
 func Keys() Rope { return Rope{{keys: true}} }
 
+// each calls f for the strands of r in their order, those within others too.
+func (r Rope) each(f func(*strand)) {
+	for i := range r {
+		if s := &r[i]; s.within != nil {
+			s.within.each(f)
+		} else {
+			f(s)
+		}
+	}
+}
+
 // hasKeys reports whether shipped keys go into r.
 func (r Rope) hasKeys() bool {
 	for _, s := range r {
-		if s.keys {
+		if s.keys || s.within.hasKeys() {
 			return true
 		}
 	}
@@ -80,6 +107,9 @@ func (r Rope) withKeys(keys []value.Value) Rope {
 	var out Rope
 	for _, s := range r {
 		if !s.keys {
+			if s.within.hasKeys() {
+				s.within = s.within.withKeys(keys)
+			}
 			out = append(out, s)
 			continue
 		}
@@ -113,7 +143,7 @@ func (r Rope) flatten(d *Dialect) fold.Native {
 	var b strings.Builder
 	n := fold.Native{Language: "sql"}
 	open := map[*mark][]int{}
-	for _, s := range r {
+	r.each(func(s *strand) {
 		switch {
 		case s.keys:
 			b.WriteString("…keys…")
@@ -130,7 +160,7 @@ func (r Rope) flatten(d *Dialect) fold.Native {
 		default:
 			b.WriteString(s.text)
 		}
-	}
+	})
 	n.Text = b.String()
 	return n
 }

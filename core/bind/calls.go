@@ -132,7 +132,9 @@ func (x *exprBinder) function(f *syntax.Func, org plan.Origin) plan.Expr {
 		args := x.bindAll(f.Args[:1])
 		for i, a := range f.Args[1:] {
 			if f.Name == "coalesce" && args[i].Type().Kind != value.Null {
-				missing := &plan.Call{Op: "is null", Args: []plan.Expr{args[i]}, Typ: value.Of(value.Bool)}
+				missing := func() []plan.Expr {
+					return []plan.Expr{&plan.Call{Op: "is null", Args: []plan.Expr{args[i]}, Typ: value.Of(value.Bool)}}
+				}
 				x.under(missing, func() { args = append(args, x.bind(a)) })
 				continue
 			}

@@ -24,11 +24,11 @@ type exprBinder struct {
 	inWindow bool
 	// subsInAgg takes the subqueries in arguments of aggregates.
 	subsInAgg *attachments
-	sets      []plan.SetCall // set-returning functions in the select list
-	targets   bool           // the select list is being bound
-	noSets    string         // where set-returning functions may not stand, within the select list
-	clause    string         // for the error about misplaced aggregates
-	guard     []plan.Expr    // hold where the expression is evaluated
+	sets      []plan.SetCall       // set-returning functions in the select list
+	targets   bool                 // the select list is being bound
+	noSets    string               // where set-returning functions may not stand, within the select list
+	clause    string               // for the error about misplaced aggregates
+	guard     []func() []plan.Expr // hold where the expression is evaluated
 }
 
 // condition binds a boolean expression.
@@ -350,10 +350,14 @@ func (x *exprBinder) caseExpr(e *syntax.Case, org plan.Origin) plan.Expr {
 	// branch binds a result, which is evaluated where the last condition holds
 	// and those before it do not.
 	branch := func(e syntax.Expr, taken ...plan.Expr) {
-		for _, c := range conds {
-			taken = append(taken, &plan.Call{Op: "is not true", Args: []plan.Expr{c}, Typ: boolean})
+		before := conds
+		held := func() []plan.Expr {
+			for _, c := range before {
+				taken = append(taken, &plan.Call{Op: "is not true", Args: []plan.Expr{c}, Typ: boolean})
+			}
+			return taken
 		}
-		x.under(plan.And(taken), func() { results = append(results, x.bind(e)) })
+		x.under(held, func() { results = append(results, x.bind(e)) })
 		parts = append(parts, e)
 	}
 	for _, w := range e.Whens {

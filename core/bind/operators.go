@@ -67,11 +67,12 @@ func (x *exprBinder) operands(e *syntax.Op) []plan.Expr {
 		if len(open) == 0 {
 			arg = x.bind(a)
 		} else {
-			x.under(plan.And(open), func() { arg = x.bind(a) })
+			before := open
+			x.under(func() []plan.Expr { return before }, func() { arg = x.bind(a) })
 		}
 		args = append(args, arg)
 		if k := arg.Type().Kind; k == value.Bool {
-			open = append(open[:len(open):len(open)], &plan.Call{Op: decides, Args: []plan.Expr{arg}, Typ: value.Of(value.Bool)})
+			open = append(open, &plan.Call{Op: decides, Args: []plan.Expr{arg}, Typ: value.Of(value.Bool)})
 		}
 	}
 	return args

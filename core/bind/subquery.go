@@ -28,7 +28,11 @@ func (a *attachments) attach(n plan.Node) plan.Node {
 	return n
 }
 
-func (a *attachments) add(j *plan.Join, guard []plan.Expr) {
+func (a *attachments) add(j *plan.Join, under []func() []plan.Expr) {
+	var guard []plan.Expr
+	for _, held := range under {
+		guard = append(guard, plan.And(held()))
+	}
 	made := plan.IDs{}
 	if j.Mark != nil {
 		made[j.Mark.ID] = true
@@ -197,10 +201,11 @@ func (x *exprBinder) onlyRow(right plan.Node, subs *attachments, org plan.Origin
 	return refs
 }
 
-// under binds what is evaluated only where a condition holds.
-func (x *exprBinder) under(cond plan.Expr, bind func()) {
+// under binds what is evaluated only where all that held returns is true. It is asked only
+// where a subquery has to know.
+func (x *exprBinder) under(held func() []plan.Expr, bind func()) {
 	before := x.guard
-	x.guard = append(before[:len(before):len(before)], cond)
+	x.guard = append(before[:len(before):len(before)], held)
 	bind()
 	x.guard = before
 }

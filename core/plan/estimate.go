@@ -23,13 +23,13 @@ type Estimator struct {
 	// measured gives the rows that runs have measured, by signature; nil for
 	// none.
 	measured   func(signature string) (float64, bool)
-	signatures map[Node]string
+	signatures signatures
 	rows       map[Node]float64
 }
 
 // NewEstimator makes an estimator for plans built from the scans of n.
 func NewEstimator(n Node) *Estimator {
-	e := &Estimator{cols: map[ID]*catalog.Column{}, signatures: map[Node]string{}, rows: map[Node]float64{}}
+	e := &Estimator{cols: map[ID]*catalog.Column{}, signatures: signatures{}, rows: map[Node]float64{}}
 	Visit(n, func(n Node) {
 		if s, ok := n.(*Scan); ok {
 			for _, c := range s.Cols {
@@ -87,11 +87,7 @@ func (e *Estimator) guess(n Node) float64 {
 		if e.measured == nil {
 			break
 		}
-		sig, ok := e.signatures[n]
-		if !ok {
-			sig = Signature(n)
-			e.signatures[n] = sig
-		}
+		sig := e.signatures.of(n)
 		if rows, known := e.measured(sig); sig != "" && known {
 			return math.Max(rows, 1)
 		}

@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"sort"
 	"strings"
 )
@@ -8,7 +10,29 @@ import (
 // Signature names the rows that a plan gives by what it reads and asks, so that
 // what one run measured serves the estimates of others. Names of columns stand
 // for them, and constants as they are; "" means that there is no such name.
-func Signature(n Node) string {
+func Signature(n Node) string { return signatures{}.of(n) }
+
+// signatures are those of the parts of plans that were asked for.
+type signatures map[Node]string
+
+func (s signatures) of(n Node) string {
+	sig, known := s[n]
+	if !known {
+		sig = s.make(n)
+		if len(sig) > longest {
+			sum := sha256.Sum256([]byte(sig))
+			sig = "#" + hex.EncodeToString(sum[:16])
+		}
+		s[n] = sig
+	}
+	return sig
+}
+
+// longest is the length from which on a signature is a hash of itself, so that those of deep
+// plans do not grow with their depth.
+const longest = 1000
+
+func (s signatures) make(n Node) string {
 	ordered := func(exprs []Expr) string {
 		out := make([]string, len(exprs))
 		for i, e := range exprs {
@@ -29,8 +53,8 @@ func Signature(n Node) string {
 		return ""
 	}
 	one := func(in Node, what string) string {
-		if s := Signature(in); s != "" {
-			return s + what
+		if sig := s.of(in); sig != "" {
+			return sig + what
 		}
 		return ""
 	}
@@ -38,9 +62,9 @@ func Signature(n Node) string {
 	case *Scan:
 		return n.Table.FullName() + n.Table.Verbatim
 	case *Project:
-		return Signature(n.Input)
+		return s.of(n.Input)
 	case *Sort:
-		return Signature(n.Input)
+		return s.of(n.Input)
 	case *Filter:
 		return one(n.Input, " WHERE "+ordered(n.Conds))
 	case *Aggregate:
@@ -53,7 +77,7 @@ func Signature(n Node) string {
 		}
 		return one(n.Input, " GROUP BY "+ordered(keys))
 	case *Join:
-		l, r := Signature(n.Left), Signature(n.Right)
+		l, r := s.of(n.Left), s.of(n.Right)
 		if l == "" || r == "" || n.Test != nil || n.Kind == MarkJoin {
 			return ""
 		}

@@ -147,6 +147,7 @@ func (g *joinGroup) build() plan.Node {
 // partner returns the first part that may be joined with part i and shares an
 // equality with it, or -1.
 func (g *joinGroup) partner(i int, may func(a, b *joinPart) bool) int {
+	g.pass.work(len(g.parts))
 	for j := range g.parts {
 		if j == i || !may(g.parts[i], g.parts[j]) {
 			continue
@@ -175,6 +176,7 @@ func (g *joinGroup) cheapest() pair {
 	}
 	best := pair{rows: -1}
 	for i := range g.parts {
+		g.pass.work(len(g.parts) - i)
 		for j := i + 1; j < len(g.parts); j++ {
 			p := g.try(i, j)
 			if best.rows < 0 || p.connected && !best.connected || p.connected == best.connected && p.rows < best.rows {

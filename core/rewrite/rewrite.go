@@ -55,6 +55,9 @@ func (p *Pass) rewrite(n plan.Node, f func(plan.Node) plan.Node) plan.Node {
 // spend counts steps of the rule; see plan.Effort.
 func (p *Pass) spend(steps int) { p.IDs.Effort.Spend(steps) }
 
+// work says that the rule compares so many things.
+func (p *Pass) work(steps int) { p.IDs.Effort.Work(steps) }
+
 // note says that the rule changed something that was written at a place, and
 // why; once for each place and reason.
 func (p *Pass) note(at plan.Origin, why string, args ...any) {
