@@ -280,7 +280,7 @@ func (s *Snapshot) Open(ctx context.Context, st *fold.Statement, text string) (e
 	}
 	open := func(ctx context.Context) (exec.Reader, error) { return src.Conn.Open(ctx, st, text) }
 	var r exec.Reader
-	if src.IsServer() {
+	if !src.IsFiles() {
 		r, err = pool.Open(ctx, src.slots, open)
 	} else {
 		r, err = open(ctx)

@@ -31,7 +31,7 @@ func heldFlags(cmd *cobra.Command) {
 }
 
 // memoryLimit is how many bytes the process may use.
-var memoryLimit = size(memory.Usual())
+var memoryLimit = size(usualMemory())
 
 // size is a number of bytes as a flag.
 type size int64

@@ -470,3 +470,38 @@ func (w *textWriter) conditions(conds []bson.D, marks []fold.Mark, indent string
 		w.add("]}")
 	}
 }
+
+// A command's bounds: documents have 16 MiB, of which some is left for what is around it, and
+// are nested so deep at most, where an expression's level takes three.
+const (
+	mostBytes  = 15 << 20
+	mostNested = 100 / 3
+)
+
+// Fits says why a command is past a bound; see fold.Bounded.
+func (f *folding) Fits(root plan.Node, n fold.Native) *fold.Reason {
+	deepest := 0
+	plan.Visit(root, func(n plan.Node) {
+		plan.MapExprs(n, func(e plan.Expr) plan.Expr {
+			deepest = max(deepest, levels(e))
+			return e
+		})
+	})
+	const remedy = "Ask for less at once: a shorter list, or a join with a table in the place of constants."
+	switch {
+	case len(n.Text) > mostBytes:
+		return &fold.Reason{Code: "statement-too-large", Text: fmt.Sprintf("The command would have %d bytes, and %s takes at most %d.", len(n.Text), f.name, mostBytes), Remedy: remedy}
+	case deepest > mostNested:
+		return &fold.Reason{Code: "statement-too-large", Text: fmt.Sprintf("The command would have an expression %d levels deep, and %s takes at most %d.", deepest, f.name, mostNested), Remedy: remedy}
+	}
+	return nil
+}
+
+// levels counts how deep an expression is.
+func levels(e plan.Expr) int {
+	deepest := 0
+	for _, p := range plan.Children(e) {
+		deepest = max(deepest, levels(p))
+	}
+	return deepest + 1
+}

@@ -1,6 +1,8 @@
 package files
 
 import (
+	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -61,6 +63,73 @@ func TestFilesThatChanged(t *testing.T) {
 				}
 			}
 		})
+	}
+}
+
+// A file or folder that changes while it is read ends the reading with an error, whatever
+// the reader had of it.
+func TestFilesThatChangeWhileTheyAreRead(t *testing.T) {
+	const rows = 150_000
+	texts := map[string]func(i int) string{
+		"csv":  func(i int) string { return fmt.Sprintf("%d,text %d\n", i, i) },
+		"json": func(i int) string { return fmt.Sprintf("{\"id\": %d, \"t\": \"text %d\"}\n", i, i) },
+	}
+	must := func(err error) {
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	for name, c := range map[string]struct {
+		change func(path string)
+		want   string // NULL for rows
+	}{
+		"nothing": {func(string) {}, ""},
+		"cut":     {func(path string) { must(os.Truncate(path, 200_000)) }, "was changed while it was read"},
+		"appended": {func(path string) {
+			f, err := os.OpenFile(path, os.O_APPEND|os.O_WRONLY, 0)
+			must(err)
+			_, err = f.WriteString("\n")
+			must(errors.Join(err, f.Close()))
+		}, "was changed while it was read"},
+		"put in its place": {func(path string) {
+			info, err := os.Stat(path)
+			must(err)
+			text, err := os.ReadFile(path)
+			must(err)
+			must(os.WriteFile(path+".new", text, 0o600))
+			must(os.Chtimes(path+".new", info.ModTime(), info.ModTime()))
+			must(os.Rename(path+".new", path))
+		}, "was changed while it was read"},
+		"removed": {func(path string) { must(os.Remove(path)) }, "f: a/a."},
+		"another came": {func(path string) {
+			must(os.WriteFile(filepath.Join(filepath.Dir(path), "b"+filepath.Ext(path)), []byte("1,one\n"), 0o600))
+		}, "came while the folder was read"},
+		"another went": {func(path string) { must(os.Remove(filepath.Join(filepath.Dir(path), "z"+filepath.Ext(path)))) }, "went while the folder was read"},
+	} {
+		for kind, line := range texts {
+			dir := filepath.Join(t.TempDir(), "a")
+			must(os.Mkdir(dir, 0o700))
+			var text strings.Builder
+			if kind == "csv" {
+				text.WriteString("id,t\n")
+			}
+			head := text.String()
+			for i := range rows {
+				text.WriteString(line(i))
+			}
+			path := filepath.Join(dir, "a."+kind)
+			writeFile(t, path, []byte(text.String()))
+			writeFile(t, filepath.Join(dir, "z."+kind), []byte(head+line(0)))
+			p := connected(t, kind, filepath.Dir(dir))
+			p.meanwhile = func() { c.change(path) }
+			got, _, err := p.ask("SELECT id, t FROM f.a WHERE id >= 0", false)
+			switch {
+			case c.want == "" && (err != nil || len(got) != rows+1):
+				t.Errorf("%s, %s: %d rows, %v", kind, name, len(got), err)
+			case c.want != "" && (err == nil || !strings.Contains(err.Error(), c.want)):
+				t.Errorf("%s, %s: %d rows, %v", kind, name, len(got), err)
+			}
+		}
 	}
 }
 

@@ -32,9 +32,10 @@ import (
 
 // project is one connected source to ask.
 type project struct {
-	t     *testing.T
-	s     *Source
-	found *catalog.Source
+	t         *testing.T
+	s         *Source
+	found     *catalog.Source
+	meanwhile func() // done once the first rows are there; may be nil
 }
 
 func connected(t *testing.T, kind, path string) *project {
@@ -54,7 +55,7 @@ func connectedAs(t *testing.T, kind, path string, types connect.ColumnTypes) *pr
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &project{t, s, found}
+	return &project{t: t, s: s, found: found}
 }
 
 // ask runs a query and returns its sorted rows and the report.
@@ -88,6 +89,10 @@ func (p *project) ask(sql string, off bool) ([]string, *explain.Report, error) {
 		}
 		if err != nil {
 			return nil, nil, err
+		}
+		if p.meanwhile != nil {
+			p.meanwhile()
+			p.meanwhile = nil
 		}
 		for i := range b.Len {
 			var cells []string

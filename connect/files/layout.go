@@ -24,18 +24,46 @@ const maxFiles = 100_000
 // for each of the table's parts, NULL where the name has none.
 type file struct {
 	path     string
+	info     fs.FileInfo // when it was listed
 	size     int64
 	modified time.Time
 	parts    []value.Value
 }
 
-// unchanged fails where a file is not as it was when it was listed.
+func newFile(path string, info fs.FileInfo) file {
+	return file{path: path, info: info, size: info.Size(), modified: info.ModTime()}
+}
+
+// unchanged fails where a file is not as it was when it was listed, or is another one.
 func (f file) unchanged() error {
 	info, err := os.Stat(f.path)
-	if err == nil && info.Size() == f.size && info.ModTime().Equal(f.modified) {
+	if err == nil && info.Size() == f.size && info.ModTime().Equal(f.modified) && os.SameFile(info, f.info) {
 		return nil
 	}
-	return value.Errorf(value.CodeSource, "the file was changed while it was read").WithHint("run the query again; write new files rather than change one that is read")
+	return errWhileRead("the file was changed while it was read")
+}
+
+func errWhileRead(what string) error {
+	return value.Errorf(value.CodeSource, "%s", what).WithHint("run the query again; write new files rather than change one that is read")
+}
+
+// unchanged fails where a folder does not have the files that it was listed with.
+func (t *listing) unchanged(now *listing) error {
+	if now == nil {
+		return errWhileRead("the folder was removed while it was read")
+	}
+	for i, f := range t.files {
+		if i >= len(now.files) || now.files[i].path > f.path {
+			return errWhileRead("the file " + filepath.Base(f.path) + " went while the folder was read")
+		}
+		if now.files[i].path < f.path {
+			return errWhileRead("the file " + filepath.Base(now.files[i].path) + " came while the folder was read")
+		}
+	}
+	if more := now.files[len(t.files):]; len(more) > 0 {
+		return errWhileRead("the file " + filepath.Base(more[0].path) + " came while the folder was read")
+	}
+	return nil
 }
 
 // listing is a table as it lies in folders: its files, and the names of the
@@ -57,7 +85,7 @@ func list(source, root string, suffixes []string) ([]*listing, error) {
 		return nil, value.Errorf(value.CodeSource, "%s: there is nothing to read at %s", source, root).WithHint("check the path, and that Rovik may read it")
 	}
 	if !info.IsDir() {
-		t := &listing{name: tableName(root, suffixes), files: []file{{path: root, size: info.Size(), modified: info.ModTime()}}}
+		t := &listing{name: tableName(root, suffixes), files: []file{newFile(root, info)}}
 		return []*listing{t}, nil
 	}
 	entries, err := os.ReadDir(root)
@@ -86,7 +114,7 @@ func list(source, root string, suffixes []string) ([]*listing, error) {
 			if err != nil {
 				return nil, unreadable(source, path, err)
 			}
-			tables = append(tables, &listing{name: tableName(path, suffixes), files: []file{{path: path, size: info.Size(), modified: info.ModTime()}}})
+			tables = append(tables, &listing{name: tableName(path, suffixes), files: []file{newFile(path, info)}})
 		}
 	}
 	names := map[string]string{}
@@ -139,7 +167,7 @@ func folderTable(source, root string, suffixes []string) (*listing, error) {
 				found[path] = append(found[path], folder)
 			}
 		}
-		t.files = append(t.files, file{path: path, size: info.Size(), modified: info.ModTime()})
+		t.files = append(t.files, newFile(path, info))
 		return nil
 	})
 	if err != nil {

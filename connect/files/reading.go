@@ -212,9 +212,21 @@ func constants(v value.Value, k value.Kind, n int) arrow.Array {
 	return b.NewArray()
 }
 
-// run reads the files. Without a limit they are read at the same time; with one
-// they are read one after the other, until there are enough rows.
+// run reads the files that are there from the beginning to the end.
 func (p *prepared) run(ctx context.Context, give func(kernel.Batch) error) error {
+	if err := p.readAll(ctx, give); err != nil || !p.t.folder {
+		return err
+	}
+	byName, _, err := p.s.tables()
+	if err != nil {
+		return err
+	}
+	return p.t.unchanged(byName[p.t.name])
+}
+
+// readAll reads the files. Without a limit they are read at the same time; with one
+// they are read one after the other, until there are enough rows.
+func (p *prepared) readAll(ctx context.Context, give func(kernel.Batch) error) error {
 	var files []file
 	for _, f := range p.t.files {
 		p.size.Add(f.size)
@@ -354,10 +366,13 @@ func (p *prepared) readFile(ctx context.Context, f file, cut *cutter, give func(
 		return err
 	}
 	defer func() {
-		if err == nil {
-			err = f.unchanged()
+		// What a change does to the reading is said by the change.
+		if changed := f.unchanged(); changed != nil && ctx.Err() == nil {
+			err = changed
 		}
-		err = errors.Join(err, o.Close())
+		if cerr := o.Close(); err == nil {
+			err = cerr
+		}
 	}()
 	defer func() {
 		if err == nil {

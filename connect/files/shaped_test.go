@@ -45,7 +45,7 @@ func shaped(t *testing.T, kind, path string, edit func(*shape.Shape)) *project {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &project{t, s, found}
+	return &project{t: t, s: s, found: found}
 }
 
 func (p *project) tables() []string {

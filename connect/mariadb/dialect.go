@@ -59,6 +59,7 @@ var dialect = &sqldb.Dialect{
 	},
 	Kinds: map[value.Kind]bool{value.Bool: true, value.Int2: true, value.Int4: true, value.Int8: true, value.Numeric: true,
 		value.Float8: true, value.Date: true, value.Timestamp: true, value.TimestampTZ: true, value.Bytea: true},
+	Bounds:    bounds,
 	Probes:    probes,
 	Calls:     calls(),
 	Cast:      cast,
@@ -289,6 +290,16 @@ func calls() map[string]sqldb.Rule {
 		return sqldb.Reasonf("rounding-differs", "Round to a constant number of decimals, no more than the number has.", "MariaDB rounds alike only to a constant number of decimals that the number has.")
 	}, Write: sqldb.Call("ROUND")}
 	return sqldb.OfTextAlone("MariaDB", rules)
+}
+
+// bounds are those of MariaDB: a packet with some room for what is around the statement, the
+// parameters that a message counts, the tables of a join, the columns of a result.
+func bounds(s *sqldb.Source) sqldb.Bounds {
+	most, err := strconv.ParseInt(s.Catalog.Quirks[quirkPacket].Value, 10, 64)
+	if err != nil {
+		most = 16 << 20
+	}
+	return sqldb.Bounds{Columns: 4096, Parameters: 65535, Bytes: most - most/16, Tables: 61}
 }
 
 // fitsPacket judges a concatenation: past the largest packet MariaDB gives NULL.

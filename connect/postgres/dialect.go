@@ -47,8 +47,13 @@ var dialect = &sqldb.Dialect{
 		}
 		return ref
 	},
-	Kinds:        allKinds,
-	Probes:       probes,
+	Kinds:  allKinds,
+	Probes: probes,
+	// The columns are those of a tuple, the parameters those that a message counts, the bytes
+	// what a message and its parser take well (PostgreSQL, appendix K).
+	Bounds: func(*sqldb.Source) sqldb.Bounds {
+		return sqldb.Bounds{Columns: 1664, Parameters: 65535, Bytes: 256 << 20}
+	},
 	Calls:        calls(),
 	Cast:         cast,
 	Aggregate:    func(*sqldb.Source, plan.Agg) *fold.Reason { return nil },

@@ -85,6 +85,8 @@ type Dialect struct {
 	NullSafeJoin func(p *Printer, l, r plan.Expr) Rope
 	// Literal lists kinds of constants that can be sent.
 	Literal func(v value.Value) bool
+	// Bounds are what a statement may have at most; nil for no bounds.
+	Bounds func(s *Source) Bounds
 	// Probes measure the quirks that the rules depend on.
 	Probes []Probe
 

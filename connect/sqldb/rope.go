@@ -14,7 +14,7 @@ import (
 type Rope []strand
 
 type strand struct {
-	within Rope   // a long rope, as it is
+	within Rope // a long rope, as it is
 	keys   bool // the place of shipped keys
 	text   string
 	stored string // of a column that text writes as Dialect.Valid says: as it stands

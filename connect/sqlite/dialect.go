@@ -39,6 +39,7 @@ var dialect = &sqldb.Dialect{
 	Kinds: map[value.Kind]bool{value.Bool: true, value.Int2: true, value.Int4: true, value.Int8: true, value.Float8: true,
 		value.Date: true, value.Bytea: true}, // dates are ISO text, whose order is theirs
 	Probes: probes,
+	Bounds: bounds,
 	Calls:  calls(),
 	Cast:   cast,
 	Aggregate: func(_ *sqldb.Source, a plan.Agg) *fold.Reason {

@@ -1,6 +1,9 @@
 package sqlite
 
 import (
+	"fmt"
+	"strconv"
+
 	"rovik/connect/sqldb"
 	"rovik/core/catalog"
 )
@@ -36,9 +39,45 @@ var probes = []sqldb.Probe{
 	{Name: "full joins", SQL: "SELECT count(*) = 2 FROM (SELECT 1 AS a) x FULL JOIN (SELECT 2 AS b) y ON x.a = y.b", Meaning: "Full joins fold while this is yes."},
 	{Name: "window functions", SQL: "SELECT row_number() OVER (ORDER BY 1) = 1", Meaning: "Ranks, counts and extremes over windows fold."},
 	{Name: "double quotes fall back to text", SQL: "SELECT count(*) FROM pragma_compile_options WHERE compile_options = 'DQS=0'", Want: "0", Meaning: "Rovik quotes only names that exist."},
+	{Name: quirkColumns, SQL: compiled("MAX_COLUMN", 2000), Meaning: "Bounds the columns of a statement's result."},
+	{Name: quirkParameters, SQL: compiled("MAX_VARIABLE_NUMBER", 32766), Meaning: "Bounds the constants of a statement."},
+	{Name: quirkBytes, SQL: compiled("MAX_SQL_LENGTH", 1000000), Meaning: "Bounds the bytes of a statement."},
+	{Name: quirkDepth, SQL: compiled("MAX_EXPR_DEPTH", 1000), Meaning: "Bounds how deep a statement's expressions are, by a chain of AND too."},
+	{Name: quirkArms, SQL: compiled("MAX_COMPOUND_SELECT", 500), Meaning: "Bounds the arms of a statement's unions."},
 	{Name: "encoding", SQL: "SELECT encoding FROM pragma_encoding", Meaning: "Text crosses as UTF-8 whatever this is."},
 	{Name: "session is read-only", SQL: "SELECT query_only FROM pragma_query_only", Meaning: "Rovik only reads."},
 }
 
 // UsualQuirks are those of a build on which the rules hold.
 func UsualQuirks() map[string]catalog.Quirk { return sqldb.Usual(probes) }
+
+// The quirks that bound statements.
+const (
+	quirkColumns    = "most columns"
+	quirkParameters = "most parameters"
+	quirkBytes      = "longest statement"
+	quirkDepth      = "deepest expression"
+	quirkArms       = "most arms of a union"
+)
+
+// compiled asks for a limit that SQLite was compiled with, which it tells where that is not the usual one.
+func compiled(name string, usual int) string {
+	return fmt.Sprintf("SELECT coalesce((SELECT substr(compile_options, %d) FROM pragma_compile_options WHERE compile_options LIKE '%s=%%'), '%d')", len(name)+2, name, usual)
+}
+
+// mostTables is how many tables SQLite joins: a bit for each in a word.
+const mostTables = 64
+
+func bounds(s *sqldb.Source) sqldb.Bounds {
+	of := func(quirk string, usual int) int {
+		if n, err := strconv.Atoi(s.Catalog.Quirks[quirk].Value); err == nil && n > 0 {
+			return n
+		}
+		return usual
+	}
+	return sqldb.Bounds{Columns: of(quirkColumns, 2000), Parameters: of(quirkParameters, 32766), Bytes: int64(of(quirkBytes, 1000000)), Tables: mostTables,
+		Depth: of(quirkDepth, 1000) / levels, Arms: of(quirkArms, 500)}
+}
+
+// levels is how many levels an expression's own level takes at most as it is written.
+const levels = 3

@@ -114,8 +114,8 @@ func (f *folder) noteCopy(k Kind, o plan.Origin, isCopy bool, ref *statementRef,
 
 func (f *folder) limit(n *plan.Limit, in place) place {
 	why := f.above(in)
-	if why == nil && f.off {
-		why = foldingOff()
+	if why == nil {
+		why = in.half.source.nothing()
 	}
 	var cut plan.Node
 	if why == nil {
@@ -159,8 +159,8 @@ func (f *folder) set(n plan.Node, org plan.Origin) (place, error) {
 			}
 		}
 	}
-	if why == nil && f.off {
-		why = foldingOff()
+	if why == nil {
+		why = parts[0].half.source.nothing()
 	}
 	if why == nil {
 		why = parts[0].half.source.Operator(n)

@@ -107,7 +107,29 @@ func (c *Compiled) Text(o plan.Origin) string { return oneLine(c.texts.Text(o)) 
 // Compile folds a rewritten query into the sources.
 func Compile(q *plan.Query, sources map[string]Source, opts Options) (_ *Compiled, err error) {
 	defer value.Catch(&err)
-	f := &folder{q: q, sources: sources, off: opts.Off, estimate: plan.NewEstimator(q.Root).Knowing(q.Measured)}
+	less := map[string]smaller{}
+	for {
+		f := &folder{q: q, sources: sources, off: opts.Off, less: less, estimate: plan.NewEstimator(q.Root).Knowing(q.Measured)}
+		c, err := f.compile()
+		if err != nil {
+			return nil, err
+		}
+		// Where a statement does not fit into its source's bounds, less of that source is folded.
+		again := false
+		for source, why := range f.tooLarge {
+			if by := less[source].by; by < oneColumn && !opts.Off {
+				less[source] = smaller{by + 1, why}
+				again = true
+			}
+		}
+		if !again {
+			return c, nil
+		}
+	}
+}
+
+func (f *folder) compile() (*Compiled, error) {
+	q := f.q
 	p, err := f.fold(q.Root)
 	if err != nil {
 		return nil, err
@@ -131,6 +153,8 @@ type folder struct {
 	q          *plan.Query
 	sources    map[string]Source
 	off        bool
+	less       map[string]smaller // by source
+	tooLarge   map[string]*Reason // why a statement of a source does not fit
 	estimate   *plan.Estimator
 	statements []*Statement
 	notes      []*note
@@ -178,7 +202,7 @@ func (f *folder) source(name string) *judge {
 	if in, ok := src.(ColumnAware); ok {
 		src = in.Reading(f.column)
 	}
-	return &judge{src, f.off}
+	return &judge{src, f.off, f.less[name]}
 }
 
 // column returns the column of a table that an id of the plan stands for.

@@ -45,8 +45,8 @@ func (f *folder) joinReason(n *plan.Join, l, r place) *Reason {
 	switch {
 	case l.half == nil || r.half == nil || l.half.source.Name() != r.half.source.Name():
 		return differentSources(n)
-	case f.off:
-		return foldingOff()
+	case l.half.source.nothing() != nil:
+		return l.half.source.nothing()
 	case n.Kind == plan.SingleJoin:
 		return &Reason{"one-row", "The subquery must not give a second row, which Rovik checks.", "Let it give one row for certain: an aggregate, LIMIT 1, or an equality on a key."}
 	case n.Kind != plan.InnerJoin && len(r.half.filters) > 0:

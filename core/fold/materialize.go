@@ -94,6 +94,14 @@ func (f *folder) statement(h *half, items []plan.Item) plan.Node {
 	if err != nil && f.err == nil {
 		f.err = fmt.Errorf("writing the statement for %s: %w", h.source.Name(), err)
 	}
+	if b, is := h.source.Source.(Bounded); is && err == nil {
+		if why := b.Fits(root, native); why != nil {
+			if f.tooLarge == nil {
+				f.tooLarge = map[string]*Reason{}
+			}
+			f.tooLarge[h.source.Name()] = why
+		}
+	}
 	tables, reads := f.tablesOf(h.frag)
 	f.statements = append(f.statements, &Statement{
 		Number: ref.number, Source: h.source.Name(), Columns: root.Columns(),

@@ -7,6 +7,6 @@ func Codes() []string {
 		"collation-differs", "function-differs", "cast-differs", "overflow-differs", "rounding-differs", "float-order", "row-order",
 		"pattern-not-constant", "quirk-differs", "no-equivalent", "parts-skipped",
 		"sources-differ", "keys-shipped", "finished-here", "repeated-here", "multiplies-rows", "null-supplied", "one-row", "recursion",
-		"guarded", "input-kept", "no-source", "folding-off",
+		"guarded", "input-kept", "no-source", "folding-off", "statement-too-large",
 	}
 }

@@ -58,6 +58,13 @@ type KeyTaker interface {
 	KeyBatch() int
 }
 
+// Bounded is a Source whose statements have bounds. Fits says why a statement that was
+// written for a plan is past one of them; nil where it is not.
+type Bounded interface {
+	Source
+	Fits(root plan.Node, n Native) *Reason
+}
+
 // ColumnAware is a Source that judges by which columns of its tables expressions
 // read. Reading returns it for a plan of whose columns it is told.
 type ColumnAware interface {
@@ -107,6 +114,36 @@ func (k KeepAll) Operator(n plan.Node) *Reason {
 type judge struct {
 	Source
 	off bool // nothing folds in this run but reading columns
+	// smaller says how much less folds than could, so that statements stay within the
+	// source's bounds.
+	smaller smaller
+}
+
+// smaller is why statements are to be smaller, and how much.
+type smaller struct {
+	by  reduction
+	why *Reason
+}
+
+// reduction is what is left out of statements that would be too large.
+type reduction int
+
+// The reductions, each with those before it.
+const (
+	asUsual   reduction = iota
+	oneTable            // tables are not combined
+	oneColumn           // nothing folds but reading columns
+)
+
+// nothing says why nothing folds but reading columns; nil where more does.
+func (j *judge) nothing() *Reason {
+	switch {
+	case j.off:
+		return foldingOff()
+	case j.smaller.by >= oneColumn:
+		return j.smaller.why
+	}
+	return nil
 }
 
 func foldingOff() *Reason {
@@ -115,8 +152,8 @@ func foldingOff() *Reason {
 
 // asked returns the source as a T, or why it cannot be asked.
 func asked[T Source](j *judge, what string) (of T, why *Reason) {
-	if j.off {
-		return of, foldingOff()
+	if why := j.nothing(); why != nil {
+		return of, why
 	}
 	of, is := j.Source.(T)
 	if !is {
@@ -166,6 +203,9 @@ func (j *judge) Window(w plan.WindowCall) *Reason {
 }
 
 func (j *judge) Operator(n plan.Node) *Reason {
+	if j.smaller.by >= oneTable && len(n.Inputs()) > 1 {
+		return j.smaller.why
+	}
 	return judged(j, "Combining rows", func(s Operator) *Reason { return s.Operator(n) })
 }
 

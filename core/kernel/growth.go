@@ -133,7 +133,8 @@ func (c callNode) grow(most growth, args []vector, n int) (arrow.Array, error) {
 				continue
 			}
 			bytes, exact := most(cells)
-			if (exact || c.planning) && bytes > planningBytes {
+			tooLong := c.f.Result == value.Text && exact && bytes > maxText // which the function says
+			if (exact || c.planning) && bytes > planningBytes && !tooLong {
 				if err := c.room.ask(total+bytes, n); err != nil {
 					return nil, err
 				}

@@ -2,13 +2,12 @@ package memory
 
 import (
 	"context"
+	"log/slog"
 	"math"
-	"os"
 	"runtime"
 	"runtime/debug"
 	"runtime/metrics"
 	"strconv"
-	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -19,15 +18,23 @@ import (
 // limit is how many bytes the process may use; 0 for no limit.
 var limit atomic.Int64
 
-// SetLimit sets how many bytes the process may use. 0 is no limit.
+// SetLimit sets how many bytes the process may use. 0 is no limit. It is called before
+// anything is computed.
 func SetLimit(bytes int64) {
 	limit.Store(bytes)
+	value.Room = Room
 	if bytes <= 0 {
 		debug.SetMemoryLimit(math.MaxInt64)
 		return
 	}
 	debug.SetMemoryLimit(soft(bytes)) // garbage is collected harder from there on
-	watching.Do(func() { go watch() })
+	watching.Do(func() {
+		go func() {
+			if err := value.Guarded(func() error { watch(); return nil }); err != nil {
+				slog.Error("the memory is not watched any more", "error", err)
+			}
+		}()
+	})
 }
 
 // soft is where the process stops to grow: what goes on meanwhile fits below the limit.
@@ -35,30 +42,6 @@ func soft(limit int64) int64 { return limit - limit/8 }
 
 // Limit returns how many bytes the process may use; 0 for no limit.
 func Limit() int64 { return limit.Load() }
-
-// Usual returns the usual limit: half of what the machine or the process's control group
-// has; 0 where neither is known.
-func Usual() int64 {
-	least := int64(math.MaxInt64)
-	for _, path := range []string{"/sys/fs/cgroup/memory.max", "/sys/fs/cgroup/memory/memory.limit_in_bytes"} {
-		if b, err := os.ReadFile(path); err == nil {
-			if n, err := strconv.ParseInt(strings.TrimSpace(string(b)), 10, 64); err == nil && n > 0 {
-				least = min(least, n)
-			}
-		}
-	}
-	if b, err := os.ReadFile("/proc/meminfo"); err == nil {
-		if f := strings.Fields(string(b)); len(f) > 1 && f[0] == "MemTotal:" {
-			if n, err := strconv.ParseInt(f[1], 10, 64); err == nil {
-				least = min(least, n<<10)
-			}
-		}
-	}
-	if least == math.MaxInt64 {
-		return 0
-	}
-	return least / 2
-}
 
 // InUse returns how many bytes the process uses, those of garbage that was not collected
 // yet among them.
@@ -234,5 +217,3 @@ func largest() *Share {
 	}
 	return out
 }
-
-func init() { value.Room = Room }
