@@ -10,9 +10,12 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"log/slog"
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
+	"sync"
 	"time"
 
 	_ "modernc.org/sqlite" // the database/sql driver
@@ -20,6 +23,7 @@ import (
 	"rovik/connect"
 	"rovik/core/catalog"
 	"rovik/core/shape"
+	"rovik/core/value"
 )
 
 //go:embed migrations/*.sql
@@ -32,6 +36,21 @@ const maxRuns = 500
 type Store struct {
 	db   *sql.DB
 	home string
+
+	mu         sync.Mutex
+	unreadable []string // what is wrong with single rows that were read
+}
+
+// cannotRead notes a row that cannot be read: it costs itself alone.
+func (s *Store) cannotRead(what string, err error) error {
+	err = value.Errorf(value.CodeSource, "the records have %s, which cannot be read: %v", what, err).WithHint("put back a copy of the records, or make it anew")
+	slog.Error("the records have a row that cannot be read", "row", what, "error", err)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if said := err.Error(); !slices.Contains(s.unreadable, said) {
+		s.unreadable = append(s.unreadable, said)
+	}
+	return err
 }
 
 // Source is a source as it is kept. Found is nil until it was discovered.
@@ -44,6 +63,7 @@ type Source struct {
 	Shapes           []*shape.Shape
 	Types            connect.ColumnTypes // that were chosen in the place of proposed ones
 	Declared         []catalog.DeclaredKey
+	Unreadable       error // why the source cannot be used: its record cannot be read
 }
 
 // Run is a past run. Report is its explain.Report as JSON.
@@ -71,11 +91,17 @@ func Open(home string) (*Store, error) {
 		_ = db.Close()
 		return nil, fmt.Errorf("opening the records %s: %w", path, err)
 	}
-	if err := migrate(db); err != nil {
+	before, err := migrate(db, home)
+	if err != nil {
 		_ = db.Close()
-		return nil, fmt.Errorf("opening the records %s: %w", path, err)
+		return nil, fmt.Errorf("opening the records %s: %w", path, damaged(home, err))
 	}
-	return &Store{db, home}, nil
+	if before > 0 { // else they are new, and empty
+		if err := backup(db, home, backupEvery); err != nil {
+			slog.Warn("the records have no copy of today", "error", err) // as on a full disk, where reading goes on
+		}
+	}
+	return &Store{db: db, home: home}, nil
 }
 
 // private makes the records readable by no one else.
@@ -91,18 +117,30 @@ func private(path string) error {
 func (s *Store) Close() error { return s.db.Close() }
 
 // migrate applies the migrations that the file has not seen, each in a
-// transaction of its own.
-func migrate(db *sql.DB) error {
+// transaction of its own. It returns the version that the file had.
+func migrate(db *sql.DB, home string) (have int, err error) {
 	names, err := fs.Glob(migrations, "migrations/*.sql")
 	if err != nil {
-		return err
+		return 0, err
+	}
+	if err := db.QueryRow("PRAGMA user_version").Scan(&have); err != nil {
+		return 0, err
+	}
+	switch {
+	case have > len(names):
+		return have, value.Errorf(value.CodeSource, "they are of a newer Rovik: their version is %d, and this one knows versions up to %d", have, len(names)).
+			WithHint("use the newer one, or one of the copies in %s that are older", filepath.Join(home, "backups"))
+	case have > 0 && have < len(names):
+		if err := backup(db, home, 0); err != nil {
+			return have, err
+		}
 	}
 	for i, name := range names {
 		if err := migrateOne(db, i+1, name); err != nil {
-			return fmt.Errorf("migration %s: %w", name, err)
+			return have, fmt.Errorf("migration %s: %w", name, err)
 		}
 	}
-	return nil
+	return have, nil
 }
 
 func migrateOne(db *sql.DB, version int, name string) error {
@@ -156,7 +194,9 @@ func (s *Store) Sources(ctx context.Context) ([]*Source, error) {
 			err = errors.Join(err, json.Unmarshal([]byte(found.String), &k.found))
 		}
 		if err != nil {
-			return nil, fmt.Errorf("reading the source %s: %w", src.Name, err)
+			src.Unreadable = s.cannotRead("the source "+src.Name, err)
+			out = append(out, &src)
+			continue
 		}
 		src.Config, src.Shapes = k.config.config(), each(k.shapes, keptShape.shape)
 		src.Declared = each(k.declared, func(d keptDeclared) catalog.DeclaredKey { return catalog.DeclaredKey(d) })

@@ -34,7 +34,7 @@ func (s *Store) Views(ctx context.Context) ([]*catalog.View, error) {
 			return nil, fmt.Errorf("reading the views: %w", err)
 		}
 		if v.Notes, err = notesOf(notes); err != nil {
-			return nil, fmt.Errorf("reading the notes of %s: %w", v.FullName(), err)
+			_ = s.cannotRead("the notes of "+v.FullName(), err) // the view stands without them
 		}
 		out = append(out, &v)
 	}

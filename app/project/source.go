@@ -85,6 +85,9 @@ func Dial(name, kind string, cfg connect.Config) (connect.Source, error) {
 // dialKept prepares a source as it is kept. One that cannot be prepared stands for its
 // error, so that the others go on.
 func (p *Project) dialKept(r *records.Source) connect.Source {
+	if r.Unreadable != nil {
+		return broken{r.Unreadable}
+	}
 	cfg := r.Config
 	cfg.Keeper = p.records
 	conn, err := Dial(r.Name, r.Kind, cfg)

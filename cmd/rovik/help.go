@@ -18,12 +18,20 @@ A project lives in the folder that --home names. Errors go to standard error wit
 column and a caret, and exit with 1; wrong usage exits with 2.`,
 		`rovik demo
 rovik query "SELECT * FROM delivery.loan_risk LIMIT 10" --home .demo/home
-rovik explain "SELECT count(*) FROM joined.object_on_loan" --home .demo/home`},
+rovik explain "SELECT count(*) FROM joined.object_on_loan" --home .demo/home
+rovik query "SELECT 1 AS one" --memory 2G --plan-limit 30s --time-limit 10m`},
 	"serve": {`Serve the page and its API until interrupted. Only this machine can reach the address unless
 --unsafe-open is given: there is no sign-in yet.`,
 		`rovik serve
 rovik serve --addr 127.0.0.1:9000 --home ~/museum
 rovik serve --secrets /etc/rovik/secrets --check-every 15m --log debug`},
+	"records": {`The records are what Rovik keeps of a project: sources, layers, views and their revisions, past
+runs. They are the file records.db in the folder of --home. Copies are in its folder backups: one is
+made a day, and one before a newer Rovik changes the records' form; the last five are kept.`,
+		`rovik records check --home .demo/home`},
+	"records check": {`Look at all of the records, and at what of them could not be read. The copies that there are
+are listed. Exit 1 where something is wrong.`,
+		`rovik records check`},
 	"demo": {`Start private databases with the data of the fictional Saltmarsh Museums, set up the project,
 and serve it. Ctrl-C stops all. Where PostgreSQL, MariaDB or the document server are missing,
 SQLite files stand in for them.`,

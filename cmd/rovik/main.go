@@ -107,7 +107,7 @@ func root() *cobra.Command {
 	cmd.PersistentFlags().StringVar(&home, "home", "./rovik-home", "folder with the records")
 	planLimitFlag(cmd)
 	cmd.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
-	cmd.AddCommand(serveCommand(), demoCommand(), queryCommand(), explainCommand(), lineageCommand(), impactCommand(), checkCommand(), exportCommand(), importCommand(), renameCommand(), sourceCommand())
+	cmd.AddCommand(serveCommand(), demoCommand(), queryCommand(), explainCommand(), lineageCommand(), impactCommand(), checkCommand(), exportCommand(), importCommand(), renameCommand(), sourceCommand(), recordsCommand())
 	document(cmd)
 	return cmd
 }
