@@ -7,8 +7,10 @@ import (
 	"embed"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"log/slog"
+	"mime"
 	"net"
 	"net/http"
 	"net/url"
@@ -21,6 +23,7 @@ import (
 
 	"github.com/labstack/echo/v4"
 	"github.com/labstack/echo/v4/middleware"
+	"golang.org/x/net/netutil"
 
 	"rovik/app"
 	"rovik/app/queue"
@@ -32,6 +35,9 @@ var dist embed.FS
 
 //go:embed openapi.yaml
 var openAPI []byte
+
+// maxConnections bounds the open connections of clients.
+const maxConnections = 2000
 
 // maxBody bounds what a request may send.
 const maxBody = "2M"
@@ -55,7 +61,9 @@ func Run(ctx context.Context, a *app.App, o Options, ready func(url string)) err
 		return err
 	}
 	e := New(a, l.Addr().(*net.TCPAddr), o)
-	srv := &http.Server{Handler: e, ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return ctx }}
+	srv := &http.Server{Handler: e, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+		BaseContext: func(net.Listener) context.Context { return ctx }}
+	l = netutil.LimitListener(l, maxConnections)
 	ended := make(chan error, 1)
 	go func() { ended <- value.Guarded(func() error { return srv.Serve(l) }) }()
 	ready("http://" + l.Addr().String())
@@ -113,7 +121,7 @@ func New(a *app.App, addr *net.TCPAddr, o Options) *echo.Echo {
 	e := echo.New()
 	e.HideBanner, e.HidePort = true, true
 	e.HTTPErrorHandler = sendError
-	e.Use(logged, middleware.Recover(), onlyOurOwn(addr), middleware.BodyLimit(maxBody), headers, inSession)
+	e.Use(logged, middleware.Recover(), onlyOurOwn(addr), middleware.BodyLimit(maxBody), headers, inSession, inTime)
 	h := &handlers{app: a, secrets: o.Secrets}
 	group := e.Group("/api")
 	for _, r := range h.routes() {
@@ -164,6 +172,37 @@ func inSession(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
+// bodyTime is how long a client may take to send the body of a request.
+const bodyTime = time.Minute
+
+// inTime ends a request whose body does not come. Its answer may take as long as a run.
+func inTime(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c echo.Context) error {
+		if r := c.Request(); r.ContentLength != 0 {
+			conn := http.NewResponseController(c.Response())
+			if err := conn.SetReadDeadline(time.Now().Add(bodyTime)); err == nil {
+				r.Body = &timedBody{r.Body, func() { _ = conn.SetReadDeadline(time.Time{}) }}
+			}
+		}
+		return next(c)
+	}
+}
+
+// timedBody calls whole once all was read.
+type timedBody struct {
+	io.ReadCloser
+	whole func()
+}
+
+// Read is that of an io.Reader.
+func (b *timedBody) Read(p []byte) (int, error) {
+	n, err := b.ReadCloser.Read(p)
+	if err != nil {
+		b.whole()
+	}
+	return n, err
+}
+
 // maxSession bounds the name of a session.
 const maxSession = 64
 
@@ -198,7 +237,7 @@ func onlyOurOwn(addr *net.TCPAddr) echo.MiddlewareFunc {
 			if site := r.Header.Get("Sec-Fetch-Site"); site == "cross-site" && strings.HasPrefix(r.URL.Path, "/api") {
 				return echo.NewHTTPError(http.StatusForbidden, "requests from other sites are refused")
 			}
-			if r.Method != http.MethodGet && r.Method != http.MethodHead && !strings.HasPrefix(r.Header.Get("Content-Type"), "application/json") {
+			if kind, _, err := mime.ParseMediaType(r.Header.Get("Content-Type")); r.Method != http.MethodGet && r.Method != http.MethodHead && (err != nil || kind != "application/json") {
 				return echo.NewHTTPError(http.StatusUnsupportedMediaType, "send JSON")
 			}
 			return next(c)

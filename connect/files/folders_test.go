@@ -2,11 +2,14 @@ package files
 
 import (
 	"fmt"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
+	"syscall"
 	"testing"
 
+	"rovik/connect"
 	"rovik/core/value"
 )
 
@@ -86,5 +89,44 @@ func TestOneBadFile(t *testing.T) {
 		t.Fatal(err)
 	} else if _, err := plain.Discover(t.Context()); err != nil {
 		t.Errorf("one table is left: %v", err)
+	}
+}
+
+// Pipes, devices and links that lead out of the folder are no files; links within are.
+func TestWhatIsNoFile(t *testing.T) {
+	out := t.TempDir()
+	writeFile(t, filepath.Join(out, "secret.csv"), []byte("id\n99\n"))
+	dir := t.TempDir()
+	if err := os.Mkdir(filepath.Join(dir, "a"), 0o700); err != nil {
+		t.Fatal(err)
+	}
+	writeFile(t, filepath.Join(dir, "a", "one.csv"), []byte("id\n1\n"))
+	for name, make := range map[string]func(path string) error{
+		"pipe.csv":  func(path string) error { return syscall.Mkfifo(path, 0o600) },
+		"out.csv":   func(path string) error { return os.Symlink(filepath.Join(out, "secret.csv"), path) },
+		"zero.csv":  func(path string) error { return os.Symlink("/dev/zero", path) },
+		"again.csv": func(path string) error { return os.Symlink("one.csv", path) },
+	} {
+		for _, folder := range []string{"", "a"} {
+			if err := make(filepath.Join(dir, folder, name)); err != nil && !(folder == "" && name == "again.csv") {
+				t.Fatal(err)
+			}
+		}
+	}
+	if err := os.Remove(filepath.Join(dir, "again.csv")); err != nil {
+		t.Fatal(err)
+	}
+	p := connected(t, "csv", dir)
+	if len(p.found.Tables) != 1 {
+		t.Errorf("the tables are %v", p.found.Tables)
+	}
+	if rows, _, err := p.ask("SELECT id FROM f.a", false); err != nil || strings.Join(rows, " ") != "1 1" {
+		t.Errorf("the rows are %q, %v", rows, err)
+	}
+	pipe := filepath.Join(dir, "pipe.csv")
+	if s, err := New("f", "csv", connect.Config{Path: pipe}); err != nil {
+		t.Error(err)
+	} else if _, err := s.Discover(t.Context()); err == nil || !strings.Contains(err.Error(), "is no file") {
+		t.Errorf("a pipe as a source: %v", err)
 	}
 }

@@ -84,6 +84,9 @@ func list(source, root string, suffixes []string) ([]*listing, error) {
 	if err != nil {
 		return nil, value.Errorf(value.CodeSource, "%s: there is nothing to read at %s", source, root).WithHint("check the path, and that Rovik may read it")
 	}
+	if !info.IsDir() && !info.Mode().IsRegular() {
+		return nil, value.Errorf(value.CodeSource, "%s: %s is no file, but a device, a pipe or a socket", source, root).WithHint("name a file or a folder")
+	}
 	if !info.IsDir() {
 		t := &listing{name: tableName(root, suffixes), files: []file{newFile(root, info)}}
 		return []*listing{t}, nil
@@ -110,9 +113,12 @@ func list(source, root string, suffixes []string) ([]*listing, error) {
 				tables = append(tables, t)
 			}
 		case hasSuffix(e.Name(), suffixes):
-			info, err := e.Info()
+			info, err := plainFile(root, path)
 			if err != nil {
 				return nil, unreadable(source, path, err)
+			}
+			if info == nil {
+				continue
 			}
 			tables = append(tables, &listing{name: tableName(path, suffixes), files: []file{newFile(path, info)}})
 		}
@@ -125,6 +131,32 @@ func list(source, root string, suffixes []string) ([]*listing, error) {
 		names[t.name] = t.files[0].path
 	}
 	return tables, nil
+}
+
+// plainFile returns what is known of a file below a root, or nil for what is none: a device,
+// a pipe, or a link that leads out of the root.
+func plainFile(root, path string) (fs.FileInfo, error) {
+	info, err := os.Lstat(path)
+	if err != nil {
+		return nil, err
+	}
+	if info.Mode()&fs.ModeSymlink != 0 {
+		to, err1 := filepath.EvalSymlinks(path)
+		within, err2 := filepath.EvalSymlinks(root)
+		if err := errors.Join(err1, err2); err != nil {
+			return nil, err
+		}
+		if rel, err := filepath.Rel(within, to); err != nil || !filepath.IsLocal(rel) {
+			return nil, nil
+		}
+		if info, err = os.Stat(path); err != nil {
+			return nil, err
+		}
+	}
+	if !info.Mode().IsRegular() {
+		return nil, nil
+	}
+	return info, nil
 }
 
 func unreadable(source, path string, err error) error {
@@ -154,9 +186,12 @@ func folderTable(source, root string, suffixes []string) (*listing, error) {
 		case len(t.files) == maxFiles:
 			return value.Errorf(value.CodeSource, "%s: there are more than %d files below %s", source, maxFiles, root).WithHint("connect a part of them")
 		}
-		info, err := d.Info()
+		info, err := plainFile(root, path)
 		if err != nil {
 			return unreadable(source, path, err)
+		}
+		if info == nil {
+			return nil
 		}
 		rel, err := filepath.Rel(root, filepath.Dir(path))
 		if err != nil {

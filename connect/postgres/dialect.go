@@ -52,7 +52,7 @@ var dialect = &sqldb.Dialect{
 	// The columns are those of a tuple, the parameters those that a message counts, the bytes
 	// what a message and its parser take well (PostgreSQL, appendix K).
 	Bounds: func(*sqldb.Source) sqldb.Bounds {
-		return sqldb.Bounds{Columns: 1664, Parameters: 65535, Bytes: 256 << 20}
+		return sqldb.Bounds{Columns: 1664, Parameters: 65535, Bytes: 256 << 20, Arguments: 100}
 	},
 	Calls:        calls(),
 	Cast:         cast,

@@ -350,11 +350,21 @@ func (p *Printer) set(n plan.Node) (*block, error) {
 	whole := n.Columns()
 	var parts []Rope
 	for i, part := range n.Inputs() {
+		if inner := unionAsItIs(part, whole); inner != nil && word == "UNION ALL" {
+			part = inner
+		}
 		b, err := p.block(part)
 		if err != nil {
 			return nil, err
 		}
 		cols := part.Columns()
+		if i > 0 {
+			parts = append(parts, Text("\n").Add(marked(fold.KindSet, org, Text(word)), Text("\n")))
+		}
+		if _, is := part.(*plan.Union); is && word == "UNION ALL" && b.set != nil {
+			parts = append(parts, b.set) // its arms are as good as those around it
+			continue
+		}
 		if b.limit != nil || b.order != nil || b.set != nil {
 			b = p.wrap(b, cols)
 		}
@@ -367,9 +377,6 @@ func (p *Printer) set(n plan.Node) (*block, error) {
 			exact.cols[c.ID] = p.Compared(c.Ref())
 			cols[j].Name = whole[j].Name
 		}
-		if i > 0 {
-			parts = append(parts, Text("\n").Add(marked(fold.KindSet, org, Text(word)), Text("\n")))
-		}
 		parts = append(parts, p.selectText(&exact, cols))
 	}
 	out := &block{cols: map[plan.ID]Rope{}, set: Join(parts, "")}
@@ -378,6 +385,25 @@ func (p *Printer) set(n plan.Node) (*block, error) {
 		out.cols[c.ID] = Text(p.Source.Dialect.Quote(names[i]))
 	}
 	return out, nil
+}
+
+// unionAsItIs returns the union whose columns a part of another passes on as they are, under the
+// names that whole has; nil for any other part.
+func unionAsItIs(part plan.Node, whole []plan.Column) *plan.Union {
+	p, is := part.(*plan.Project)
+	if !is {
+		return nil
+	}
+	u, is := p.Input.(*plan.Union)
+	if !is || len(u.Cols) != len(p.Items) {
+		return nil
+	}
+	for i, it := range p.Items {
+		if c, is := it.Expr.(*plan.Col); !is || c.ID != u.Cols[i].ID || u.Cols[i].Name != whole[i].Name {
+			return nil
+		}
+	}
+	return u
 }
 
 // wrap makes a block into a table that another block reads.

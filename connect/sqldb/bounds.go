@@ -2,6 +2,7 @@ package sqldb
 
 import (
 	"rovik/core/fold"
+	"rovik/core/function"
 	"rovik/core/plan"
 )
 
@@ -13,6 +14,7 @@ type Bounds struct {
 	Tables     int   // that are joined
 	Depth      int   // of an expression, a chain of AND or OR counted by its links
 	Arms       int   // of a chain of unions
+	Arguments  int   // of a function
 }
 
 // Fits says why a statement is past a bound; see fold.Bounded.
@@ -37,6 +39,7 @@ func (s *Source) Fits(root plan.Node, n fold.Native) *fold.Reason {
 		{int64(m.tables), int64(b.Tables), "%d tables"},
 		{int64(m.depth), int64(b.Depth), "an expression %d levels deep"},
 		{int64(m.arms), int64(b.Arms), "%d arms of unions"},
+		{int64(m.arguments), int64(b.Arguments), "a function with %d arguments"},
 	} {
 		if c.most > 0 && c.is > c.most {
 			return Reasonf("statement-too-large", "Ask for less at once: a shorter list, fewer columns, or a join with a table in the place of constants.",
@@ -47,7 +50,7 @@ func (s *Source) Fits(root plan.Node, n fold.Native) *fold.Reason {
 }
 
 // measures of a plan that one statement is written for.
-type measures struct{ tables, depth, arms int }
+type measures struct{ tables, depth, arms, arguments int }
 
 func (m *measures) node(root plan.Node) {
 	plan.Visit(root, func(n plan.Node) {
@@ -66,9 +69,21 @@ func (m *measures) node(root plan.Node) {
 		}
 		plan.MapExprs(n, func(e plan.Expr) plan.Expr {
 			m.depth = max(m.depth, depth(e)+conds)
+			plan.Walk(e, func(e plan.Expr) bool {
+				if c, is := e.(*plan.Call); is && isFunction(c.Op) {
+					m.arguments = max(m.arguments, len(c.Args))
+				}
+				return true
+			})
 			return e
 		})
 	})
+}
+
+// isFunction reports whether a call is written as one of a function.
+func isFunction(op string) bool {
+	facts, known := function.Of(op)
+	return known && facts.Written == function.Call
 }
 
 // depth counts the levels of an expression.

@@ -43,6 +43,7 @@ var probes = []sqldb.Probe{
 	{Name: quirkParameters, SQL: compiled("MAX_VARIABLE_NUMBER", 32766), Meaning: "Bounds the constants of a statement."},
 	{Name: quirkBytes, SQL: compiled("MAX_SQL_LENGTH", 1000000), Meaning: "Bounds the bytes of a statement."},
 	{Name: quirkDepth, SQL: compiled("MAX_EXPR_DEPTH", 1000), Meaning: "Bounds how deep a statement's expressions are, by a chain of AND too."},
+	{Name: quirkArguments, SQL: compiled("MAX_FUNCTION_ARG", 127), Meaning: "Bounds the arguments of a function."},
 	{Name: quirkArms, SQL: compiled("MAX_COMPOUND_SELECT", 500), Meaning: "Bounds the arms of a statement's unions."},
 	{Name: "encoding", SQL: "SELECT encoding FROM pragma_encoding", Meaning: "Text crosses as UTF-8 whatever this is."},
 	{Name: "session is read-only", SQL: "SELECT query_only FROM pragma_query_only", Meaning: "Rovik only reads."},
@@ -58,6 +59,7 @@ const (
 	quirkBytes      = "longest statement"
 	quirkDepth      = "deepest expression"
 	quirkArms       = "most arms of a union"
+	quirkArguments  = "most arguments"
 )
 
 // compiled asks for a limit that SQLite was compiled with, which it tells where that is not the usual one.
@@ -76,7 +78,7 @@ func bounds(s *sqldb.Source) sqldb.Bounds {
 		return usual
 	}
 	return sqldb.Bounds{Columns: of(quirkColumns, 2000), Parameters: of(quirkParameters, 32766), Bytes: int64(of(quirkBytes, 1000000)), Tables: mostTables,
-		Depth: of(quirkDepth, 1000) / levels, Arms: of(quirkArms, 500)}
+		Depth: of(quirkDepth, 1000) / levels, Arms: of(quirkArms, 500), Arguments: of(quirkArguments, 127)}
 }
 
 // levels is how many levels an expression's own level takes at most as it is written.

@@ -1,6 +1,7 @@
 package verdicts
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -35,6 +36,60 @@ var byCode = map[string]string{
 	"input-kept":           "SELECT count(*) AS c FROM ma.t WHERE lower(code) = 'x'",
 	"no-source":            "SELECT 'x' AS v ORDER BY v",
 	"folding-off":          "SELECT id FROM pg.t WHERE n = 1",
+	"statement-too-large":  "SELECT id FROM pg.t WHERE n IN (1" + manyNumbers(70_000) + ")",
+}
+
+// manyNumbers are numbers from 2 on, each behind a comma.
+func manyNumbers(n int) string {
+	var b strings.Builder
+	for i := range n {
+		fmt.Fprintf(&b, ", %d", i+2)
+	}
+	return b.String()
+}
+
+// A statement past a bound of its source becomes smaller: tables are not combined first, and
+// where that does not help nothing folds. The others stay as they were.
+func TestStatementsStayWithinBounds(t *testing.T) {
+	for name, c := range map[string]struct {
+		sql        string
+		statements []string // of each, what it has to have
+	}{
+		"joins of SQLite":     {"SELECT count(*) AS c FROM sl.t t0" + joined(70), []string{"SELECT"}},
+		"unions of SQLite":    {"SELECT count(*) AS c FROM (SELECT n FROM sl.t" + strings.Repeat(" UNION ALL SELECT n FROM sl.t WHERE n > 1", 600) + ") x", []string{"WHERE"}},
+		"constants":           {"SELECT t.id FROM pg.t JOIN pg.u ON u.id = t.id WHERE t.n = 7 AND u.n IN (1" + manyNumbers(70_000) + ")", []string{"SELECT"}},
+		"another source":      {"SELECT t.id FROM ma.t JOIN pg.u ON u.id = t.id WHERE t.n = 7 AND u.n IN (1" + manyNumbers(70_000) + ")", []string{"WHERE"}},
+		"arguments in SQLite": {"SELECT coalesce(n" + strings.Repeat(", n", 200) + ") AS c FROM sl.t", []string{"SELECT"}},
+		"a chain in SQLite":   {"SELECT id FROM sl.t WHERE n = 1" + strings.Repeat(" OR n = id", 900), []string{"SELECT"}},
+	} {
+		compiled := compile(t, c.sql, fold.Options{})
+		whole := 0
+		for _, st := range compiled.Statements {
+			if len(st.Parameters) > 65_535 || strings.Count(st.Text, "UNION ALL") > 500 || strings.Count(st.Text, " JOIN ") > 64 || strings.Count(st.Text, " OR ") > 500 {
+				t.Errorf("%s: a statement of %d bytes with %d constants", name, len(st.Text), len(st.Parameters))
+			}
+			for _, want := range c.statements {
+				if strings.Contains(st.Text, want) {
+					whole++
+				}
+			}
+		}
+		said := false
+		for _, p := range compiled.Pieces {
+			said = said || p.Reason != nil && p.Reason.Code == "statement-too-large"
+		}
+		if !said || whole == 0 {
+			t.Errorf("%s: %d statements, the reason said: %v", name, len(compiled.Statements), said)
+		}
+	}
+}
+
+func joined(n int) string {
+	var b strings.Builder
+	for i := range n {
+		fmt.Fprintf(&b, " JOIN sl.t t%d ON t%d.id = t%d.id", i+1, i+1, i)
+	}
+	return b.String()
 }
 
 // Every reason code is given by some query, explained in the documentation, and
