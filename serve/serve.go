@@ -173,7 +173,7 @@ func inSession(next echo.HandlerFunc) echo.HandlerFunc {
 }
 
 // bodyTime is how long a client may take to send the body of a request.
-const bodyTime = time.Minute
+var bodyTime = time.Minute
 
 // inTime ends a request whose body does not come. Its answer may take as long as a run.
 func inTime(next echo.HandlerFunc) echo.HandlerFunc {
@@ -197,7 +197,7 @@ type timedBody struct {
 // Read is that of an io.Reader.
 func (b *timedBody) Read(p []byte) (int, error) {
 	n, err := b.ReadCloser.Read(p)
-	if err != nil {
+	if errors.Is(err, io.EOF) {
 		b.whole()
 	}
 	return n, err

@@ -196,7 +196,7 @@ func (t *Turn) Place() *Place {
 	t.queue.mu.Lock()
 	defer t.queue.mu.Unlock()
 	in, now := &t.queue.lanes[t.lane], time.Now()
-	p := &Place{For: fmt.Sprintf("one of the %d %s that may go on at the same time", in.room, t.lane), Milliseconds: float64(now.Sub(t.since).Microseconds()) / 1000}
+	p := &Place{For: fmt.Sprintf("a place among the %d %s that go on at once", in.room, t.lane), Milliseconds: float64(now.Sub(t.since).Microseconds()) / 1000}
 	for _, o := range in.waiting {
 		if o != t && in.before(o, t, now) < 0 {
 			p.Before++

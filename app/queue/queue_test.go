@@ -35,7 +35,7 @@ func TestTurns(t *testing.T) {
 	old := join(t, q, Large, "a", 1e9)
 	old.since = old.since.Add(-2 * patience)
 	turns["a, old"] = old
-	if p := turns["b, large"].Place(); p.Before != 3 || !strings.Contains(p.For, "1 large runs") {
+	if p := turns["b, large"].Place(); p.Before != 3 || !strings.Contains(p.For, "among the 1 large runs") {
 		t.Errorf("b's large run stands at %+v", p)
 	}
 	var order []string

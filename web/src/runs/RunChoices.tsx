@@ -46,12 +46,13 @@ export function RunChoices({ kept, choose }: ReturnType<typeof useRunChoices>) {
   )
 }
 
-/** What a run waits for, and since when. */
-export function Place({ of }: { of: NonNullable<RunStatus['place']> }) {
+/** How long a run has waited, behind how many, and for what, or that in its title alone. */
+export function Place({ of, short }: { of: NonNullable<RunStatus['place']>; short?: boolean }) {
   return (
-    <Text truncate title={`waits for ${of.for}`}>
-      {duration(Math.floor(of.milliseconds / 1000))} for {of.for}
-      {of.before > 0 && `, ${count(of.before)} before it`}
+    <Text truncate title={`for ${of.for}`}>
+      {duration(Math.floor(of.milliseconds / 1000))}
+      {!short && ` for ${of.for}`}
+      {of.before > 0 ? `, behind ${count(of.before)}` : ', next'}
     </Text>
   )
 }

@@ -27,7 +27,7 @@ export function RunsPage({ catalog }: { catalog: Catalog }) {
       </Flex>
       {(going.data ?? []).length > 0 && <Going runs={going.data ?? []} />}
       {runs.isError && <ErrorLine of={runs.error} p="6" />}
-      {runs.isSuccess && list.length === 0 && <Text p="6" color="faint">Nothing was run yet. Open a view and press Run.</Text>}
+      {runs.isSuccess && list.length === 0 && going.data?.length === 0 && <Text p="6" color="faint">Nothing was run yet. Open a view and press Run.</Text>}
       {run && (
         <Flex flex="1" minH="0">
           <Box w="50%" overflow="auto" borderRight="1px solid" borderColor="line" tabIndex={0} role="region" aria-label="Past runs">
@@ -87,7 +87,7 @@ function Going({ runs }: { runs: ActiveRun[] }) {
     <Box maxH="30%" overflow="auto" borderBottom="1px solid" borderColor="line" flexShrink={0} role="region" aria-label="Runs that go on" tabIndex={0}>
       <chakra.table w="100%" fontSize="12px" borderCollapse="collapse" tableLayout="fixed">
         <colgroup>
-          {['72px', '68px', undefined, '330px', '76px', '60px'].map((width, i) => (
+          {['72px', '68px', undefined, '130px', '76px', '60px'].map((width, i) => (
             <col key={i} style={{ width }} />
           ))}
         </colgroup>
@@ -103,13 +103,13 @@ function Going({ runs }: { runs: ActiveRun[] }) {
                 {r.sql.replace(/\s+/g, ' ')}
               </chakra.td>
               <chakra.td px="2" overflow="hidden">
-                {r.place && <Place of={r.place} />}
+                {r.place && <Place of={r.place} short />}
               </chakra.td>
               <chakra.td px="2" textAlign="right" fontVariantNumeric="tabular-nums">
                 {count(r.rows)}
               </chakra.td>
               <chakra.td px="2">
-                <Button size="2xs" h="18px" variant="outline" borderColor="line" onClick={() => void api.stopRun(r.id).catch(() => undefined)}>
+                <Button size="2xs" h="18px" variant="outline" color="ink" borderColor="line" _hover={{ bg: 'sea' }} onClick={() => void api.stopRun(r.id).catch(() => undefined)}>
                   Stop
                 </Button>
               </chakra.td>

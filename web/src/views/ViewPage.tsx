@@ -343,13 +343,18 @@ function Rows({ run, choices, stale, preview, previewing, onPreview }: RowsProps
             <Text color={s.state === 'failed' ? 'kept' : 'ink'} fontWeight="600">
               {s.state}
             </Text>
-            {s.place && <Place of={s.place} />}
-            <Text>
-              {rows(s.rows)}
-              {s.cut && ' shown, and there are more'}
-            </Text>
-            <Text>· {rows(s.report.rowsCrossed ?? 0)} crossed</Text>
-            <Text>· {millis(s.report.totalMilliseconds ?? 0)}</Text>
+            {s.place ? (
+              <Place of={s.place} />
+            ) : (
+              <>
+                <Text>
+                  {rows(s.rows)}
+                  {s.cut && ' shown, and there are more'}
+                </Text>
+                <Text>· {rows(s.report.rowsCrossed ?? 0)} crossed</Text>
+                <Text>· {millis(s.report.totalMilliseconds ?? 0)}</Text>
+              </>
+            )}
             {isGoing(s) && <Text>· stops after {duration(s.limit)}</Text>}
             {s.warning && <Text color="kept">· {s.warning}</Text>}
             {s.problem && <ErrorLine of={s.problem} truncate title={s.problem.message} />}
