@@ -7,10 +7,10 @@ import (
 	"os"
 	"os/exec"
 	"regexp"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
-	"syscall"
 	"testing"
 	"time"
 
@@ -33,8 +33,27 @@ func outside(t *testing.T, mib int, args ...string) (stderr string, largest int)
 	var errs bytes.Buffer
 	cmd := exec.Command(bin, append([]string{"--home", t.TempDir(), "--memory", fmt.Sprintf("%dM", mib)}, args...)...)
 	cmd.Stderr = &errs
-	_ = cmd.Run() // what it says is looked at
-	return errs.String(), int(cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss) / 1024
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	ended := make(chan struct{})
+	go func() {
+		_ = cmd.Wait() // what it says is looked at
+		close(ended)
+	}()
+	high := regexp.MustCompile(`VmHWM:\s+(\d+) kB`)
+	for {
+		select {
+		case <-ended:
+			return errs.String(), largest
+		case <-time.After(3 * time.Millisecond):
+			status, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", cmd.Process.Pid))
+			if m := high.FindSubmatch(status); err == nil && m != nil {
+				kb, _ := strconv.Atoi(string(m[1]))
+				largest = max(largest, kb/1024)
+			}
+		}
+	}
 }
 
 // Whatever a query makes large, the process stays within its memory, and the query ends with
@@ -42,23 +61,22 @@ func outside(t *testing.T, mib int, args ...string) (stderr string, largest int)
 func TestTheProcessStaysWithinItsMemory(t *testing.T) {
 	const mib = 512
 	for name, sql := range map[string]string{
-		"texts in texts":       "SELECT length(replace(replace(repeat('a', 6000000), 'a', repeat('b', 60)), 'b', 'cccccccccccc'))",
-		"texts joined":         "SELECT length(" + strings.Repeat("repeat('a', 100000000) || ", 20) + "'')",
-		"parts of a pattern":   "SELECT array_length(regexp_split_to_array(repeat('a,', 30000000), ','), 1)",
-		"matches":              "SELECT count(*) FROM regexp_matches(repeat('ab', 8000000), '(a)(b)', 'g')",
-		"parts of a text":      "SELECT array_length(string_to_array(repeat('a,', 50000000), ','), 1)",
-		"a filled array":       "SELECT array_length(array_fill(1, ARRAY[100000000]), 1)",
-		"sorted texts":         "SELECT repeat('abcdefghij', 100000 + i) AS t FROM generate_series(1, 20000) AS g(i) ORDER BY 1",
-		"texts put together":   "SELECT length(string_agg(repeat('x', 1000 + i), ',')) FROM generate_series(1, 2000000) AS g(i)",
-		"an array of rows":     "SELECT array_length(array_agg('text ' || i), 1) FROM generate_series(1, 50000000) AS g(i)",
-		"JSON of rows":         "SELECT length(json_agg(i)::text) FROM generate_series(1, 50000000) AS g(i)",
-		"groups":               "SELECT count(*) FROM (SELECT i FROM generate_series(1, 200000000) AS g(i) GROUP BY i) AS x",
-		"a hash join":          "SELECT count(*) FROM generate_series(1, 100000000) AS a(i) JOIN generate_series(1, 100000000) AS b(i) ON a.i = b.i",
-		"rounds that double":   "WITH RECURSIVE r AS (SELECT 1 AS n, 'x' AS t UNION ALL SELECT n + 1, t || t FROM r) SELECT count(*) FROM r",
-		"cubes":                "SELECT count(*) FROM (SELECT i % 10 AS a, i % 11 AS b, i % 12 AS c, i % 13 AS d, i % 14 AS e, i % 15 AS f, i % 16 AS g, i % 17 AS h FROM generate_series(1, 1000000) AS s(i)) AS x GROUP BY CUBE (a, b, c, d, e, f, g, h)",
-		"elements of JSON":     "SELECT count(*) FROM jsonb_array_elements(('[' || repeat('1,', 5000000) || '1]')::jsonb)",
-		"a quantile":           "SELECT percentile_cont(0.5) WITHIN GROUP (ORDER BY i) FROM generate_series(1, 200000000) AS g(i)",
-		"the same text, often": "SELECT sum(length(t)) FROM (SELECT repeat('x', 1000000 + i) AS t FROM generate_series(1, 300) AS b(i) ORDER BY 1) AS b",
+		"texts in texts":     "SELECT length(replace(replace(repeat('a', 6000000), 'a', repeat('b', 60)), 'b', 'cccccccccccc'))",
+		"texts joined":       "SELECT length(" + strings.Repeat("repeat('a', 100000000) || ", 20) + "'')",
+		"parts of a pattern": "SELECT array_length(regexp_split_to_array(repeat('a,', 30000000), ','), 1)",
+		"matches":            "SELECT count(*) FROM regexp_matches(repeat('ab', 8000000), '(a)(b)', 'g')",
+		"parts of a text":    "SELECT array_length(string_to_array(repeat('a,', 50000000), ','), 1)",
+		"a filled array":     "SELECT array_length(array_fill(1, ARRAY[100000000]), 1)",
+		"sorted texts":       "SELECT repeat('abcdefghij', 100000 + i) AS t FROM generate_series(1, 20000) AS g(i) ORDER BY 1",
+		"texts put together": "SELECT length(string_agg(repeat('x', 1000 + i), ',')) FROM generate_series(1, 2000000) AS g(i)",
+		"an array of rows":   "SELECT array_length(array_agg('text ' || i), 1) FROM generate_series(1, 50000000) AS g(i)",
+		"JSON of rows":       "SELECT length(json_agg(i)::text) FROM generate_series(1, 50000000) AS g(i)",
+		"groups":             "SELECT count(*) FROM (SELECT i FROM generate_series(1, 200000000) AS g(i) GROUP BY i) AS x",
+		"a hash join":        "SELECT count(*) FROM generate_series(1, 100000000) AS a(i) JOIN generate_series(1, 100000000) AS b(i) ON a.i = b.i",
+		"rounds that double": "WITH RECURSIVE r AS (SELECT 1 AS n, 'x' AS t UNION ALL SELECT n + 1, t || t FROM r) SELECT count(*) FROM r",
+		"cubes":              "SELECT count(*) FROM (SELECT i % 10 AS a, i % 11 AS b, i % 12 AS c, i % 13 AS d, i % 14 AS e, i % 15 AS f, i % 16 AS g, i % 17 AS h FROM generate_series(1, 1000000) AS s(i)) AS x GROUP BY CUBE (a, b, c, d, e, f, g, h)",
+		"elements of JSON":   "SELECT count(*) FROM jsonb_array_elements(('[' || repeat('1,', 5000000) || '1]')::jsonb)",
+		"a quantile":         "SELECT percentile_cont(0.5) WITHIN GROUP (ORDER BY i) FROM generate_series(1, 200000000) AS g(i)",
 	} {
 		said, largest := outside(t, mib, "query", "--time-limit", "100s", sql)
 		if !strings.Contains(said, "memory") && !strings.Contains(said, "too large") {
@@ -74,7 +92,7 @@ func TestTheProcessStaysWithinItsMemory(t *testing.T) {
 		"a long series":     "SELECT count(*) FROM generate_series(1, 20000000)",
 		"texts that go out": "SELECT length(t) FROM (SELECT repeat('x', 1000000 + i) AS t FROM generate_series(1, 1000) AS b(i)) AS b WHERE t LIKE 'x%'",
 	} {
-		if said, largest := outside(t, mib, "query", sql); said != "" || largest > mib*11/10 {
+		if said, largest := outside(t, mib, "query", sql); said != "" || largest == 0 || largest > mib*11/10 {
 			t.Errorf("%s: %d MiB, %s", name, largest, said)
 		}
 	}
@@ -149,6 +167,9 @@ func TestPlanningEnds(t *testing.T) {
 // query beside them does not wait for them.
 func TestManyRunsAtOnce(t *testing.T) {
 	const runsAtOnce = 200
+	procs := runtime.GOMAXPROCS(0)
+	defer runtime.GOMAXPROCS(procs)
+	queue.ShareProcessors()
 	one := func() time.Duration {
 		began := time.Now()
 		act := through(t, museum.Runs, "SELECT title FROM registry.objects WHERE object_id = 7")
@@ -176,15 +197,15 @@ func TestManyRunsAtOnce(t *testing.T) {
 	}
 	beside := median(9, func() { one() })
 	t.Logf("a small run takes %s alone and %s beside %d joins", alone, beside, runsAtOnce)
-	if beside > 10*alone+200*time.Millisecond { // on a busy machine; make bench has the ratio
+	if beside > 3*alone+20*time.Millisecond { // which is for a busy machine
 		t.Errorf("a small run takes %s beside others, %s alone", beside, alone)
 	}
-	for _, act := range acts[runsAtOnce/4:] {
+	for _, act := range acts[runsAtOnce/10:] {
 		act.Stop()
 	}
 	for i, act := range acts {
 		s := ended(act)
-		if i < runsAtOnce/4 && s.State != runs.Done || i >= runsAtOnce/4 && s.State != runs.Done && s.State != runs.Stopped {
+		if i < runsAtOnce/10 && s.State != runs.Done || i >= runsAtOnce/10 && s.State != runs.Done && s.State != runs.Stopped {
 			t.Errorf("run %d is %s: %v", i, s.State, s.Err)
 		}
 	}

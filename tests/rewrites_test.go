@@ -190,7 +190,7 @@ func TestDeepViewsPlanAsWellAsFlatQueries(t *testing.T) {
 			}
 			sql = v.SQL
 		}
-		deep, err := museum.Now().Explain(t.Context(), queryOf("SELECT * FROM " + name))
+		deep, err := museum.Now().Explain(t.Context(), queryOf("SELECT * FROM "+name))
 		if err != nil {
 			t.Fatal(err)
 		}

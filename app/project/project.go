@@ -107,6 +107,13 @@ func (p *Project) Queue() *queue.Queue { return p.queue }
 // Records are what the project is kept in. Changes of the project go through Write.
 func (p *Project) Records() *records.Store { return p.records }
 
+// CheckRecords looks at all of the records, and returns what is wrong with them, and their
+// copies, newest first.
+func (p *Project) CheckRecords() (wrong, copies []string, err error) {
+	wrong, err = p.records.Check()
+	return wrong, records.Backups(p.Home()), err
+}
+
 // fromRecords makes the snapshot that the records tell of, with new connections.
 func (p *Project) fromRecords(ctx context.Context) (*Snapshot, error) {
 	kept, err := p.records.Sources(ctx)

@@ -40,11 +40,18 @@ func LaneOf(rows float64) Lane {
 	return Large
 }
 
+// processors is how many the process may use.
+var processors = runtime.GOMAXPROCS(0)
+
 // Usual returns the usual room: how many runs of each lane go on at the same time.
 func Usual() [lanes]int {
-	n := runtime.GOMAXPROCS(0)
-	return [lanes]int{Large: max(2, n), Small: 4 * n, Preview: 4 * n}
+	return [lanes]int{Large: max(2, processors), Small: 4 * processors, Preview: 4 * processors}
 }
+
+// ShareProcessors lets more threads run Go code than there are processors. Large runs then do
+// not hold a small one up until Go's scheduler takes their turn away, which is after ten
+// milliseconds: the system's own gives a thread that wakes its turn at once.
+func ShareProcessors() { runtime.GOMAXPROCS(2*processors + 2) }
 
 // maxWaiting bounds the runs that wait in a lane.
 const maxWaiting = 10_000

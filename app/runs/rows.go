@@ -75,7 +75,7 @@ func (r *rows) write(p *part) error {
 	schema := arrow.NewSchema(fields, nil)
 	var buf bytes.Buffer
 	w := ipc.NewWriter(&buf, ipc.WithSchema(schema), ipc.WithLZ4())
-	rec := array.NewRecord(schema, p.batch.Cols, int64(p.batch.Len))
+	rec := array.NewRecordBatch(schema, p.batch.Cols, int64(p.batch.Len))
 	if err := errors.Join(w.Write(rec), w.Close()); err != nil {
 		return fmt.Errorf("writing rows of a run: %w", err)
 	}

@@ -13,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"rovik/app"
+	"rovik/app/queue"
 	"rovik/core/value"
 )
 
@@ -134,6 +135,7 @@ func withApp(run func(ctx context.Context, a *app.App, args []string) error) fun
 		if err := checkLimits(); err != nil {
 			return err
 		}
+		queue.ShareProcessors()
 		a, err := app.OpenWithin(cmd.Context(), home, limits)
 		if err != nil {
 			return err

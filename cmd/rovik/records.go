@@ -7,21 +7,20 @@ import (
 	"github.com/spf13/cobra"
 
 	"rovik/app"
-	"rovik/records"
 )
 
 func recordsCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "records", Short: "What Rovik keeps of the project"}
 	check := &cobra.Command{Use: "check", Short: "Look at all of the records, and say what is wrong; exit 1 where something is", Args: exactly(0)}
 	check.RunE = withApp(func(_ context.Context, a *app.App, _ []string) error {
-		wrong, err := a.Records().Check()
+		wrong, copies, err := a.CheckRecords()
 		if err != nil {
 			return err
 		}
 		for _, line := range wrong {
 			fmt.Println(line)
 		}
-		for _, path := range records.Backups(a.Home()) {
+		for _, path := range copies {
 			fmt.Println("copy:", path)
 		}
 		if len(wrong) > 0 {
