@@ -9,7 +9,7 @@ DEBS  := postgresql mariadb-server chromium fonts-dejavu-core gcc
 STATICCHECK := honnef.co/go/tools/cmd/staticcheck@v0.7.0
 WEB_FILES := $(shell find web/src web/index.html web/package.json web/vite.config.ts web/tsconfig.json -type f 2>/dev/null)
 
-.PHONY: demo up down dev build api test check race bench deps debs web-check lint fuzz clean
+.PHONY: demo up down dev build api test check race bench soak deps debs web-check lint fuzz clean
 
 demo: debs build
 	bin/rovik demo --dir $(DEMO) --scale $(SCALE)
@@ -129,6 +129,11 @@ fuzz: debs
 	go test -run '^$$' -fuzz FuzzJSONFile -fuzztime 60s ./connect/files
 	go test -run '^$$' -fuzz FuzzXMLFile -fuzztime 60s -fuzzminimizetime 1x ./connect/files
 	go test -run '^$$' -fuzz FuzzPaths -fuzztime 60s ./core/shape
+
+# soak uses a server for SOAK, with clients and sources that fail, and looks at it from outside.
+SOAK ?= 10m
+soak: debs build
+	ROVIK_SOAK=$(SOAK) go test -count=1 -timeout 0 -run TestSoak -v ./tests
 
 bench: debs build
 	go test -run '^$$' -bench . -benchtime 1x -timeout 30m ./tests
