@@ -46,6 +46,18 @@ func backup(db *sql.DB, home string, older time.Duration) error {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return fmt.Errorf("making a copy of the records: %w", err)
 	}
+	// What a copy that was cut short has left.
+	parts, err := filepath.Glob(filepath.Join(dir, "records-*.db.part"))
+	if err != nil {
+		return err
+	}
+	for _, part := range parts {
+		if info, err := os.Stat(part); err == nil && time.Since(info.ModTime()) > backupEvery {
+			if err := os.Remove(part); err != nil {
+				return fmt.Errorf("removing a copy of the records that was cut short: %w", err)
+			}
+		}
+	}
 	path := filepath.Join(dir, "records-"+time.Now().UTC().Format(backupStamp)+".db")
 	// The file is made first, so that nobody else can read it at any time.
 	if err := private(path + ".part"); err != nil {

@@ -122,6 +122,9 @@ func TestRowsThatCannotBeRead(t *testing.T) {
 	if err != nil || len(views) != 2 || views[0].SQL != "SELECT 1 AS a" {
 		t.Errorf("the views %v, %v", views, err)
 	}
+	if _, err := s.Apply(t.Context(), Change{Sources: sources[:1]}); err == nil || !strings.Contains(err.Error(), "cannot be read") {
+		t.Errorf("what cannot be read is written over: %v", err)
+	}
 	wrong, err := s.Check()
 	if err != nil || len(wrong) != 2 || !strings.Contains(wrong[0], "the source archive") || !strings.Contains(wrong[1], "the notes of low.one") {
 		t.Errorf("the check says %q, %v", wrong, err)

@@ -191,12 +191,13 @@ func (s *Store) Sources(ctx context.Context) ([]*Source, error) {
 		}
 		err := errors.Join(json.Unmarshal([]byte(config), &k.config), json.Unmarshal([]byte(hidden), &src.Hidden), json.Unmarshal([]byte(shapes), &k.shapes), json.Unmarshal([]byte(types), &src.Types), json.Unmarshal([]byte(declared), &k.declared))
 		if found.Valid {
-			err = errors.Join(err, json.Unmarshal([]byte(found.String), &k.found))
+			if ferr := json.Unmarshal([]byte(found.String), &k.found); ferr != nil {
+				err, found.Valid = errors.Join(err, ferr), false
+			}
 		}
 		if err != nil {
+			// What could be read of it stays, so that what reads it is told why it cannot.
 			src.Unreadable = s.cannotRead("the source "+src.Name, err)
-			out = append(out, &src)
-			continue
 		}
 		src.Config, src.Shapes = k.config.config(), each(k.shapes, keptShape.shape)
 		src.Declared = each(k.declared, func(d keptDeclared) catalog.DeclaredKey { return catalog.DeclaredKey(d) })
@@ -211,6 +212,9 @@ func (s *Store) Sources(ctx context.Context) ([]*Source, error) {
 
 // putSource adds or replaces a source.
 func putSource(ctx context.Context, tx *sql.Tx, src *Source) error {
+	if src.Unreadable != nil {
+		return src.Unreadable // what stands there may be mended by hand yet
+	}
 	row := []any{src.Name, src.Kind, src.Note}
 	for _, part := range []any{configForm(src.Config), append([]string{}, src.Hidden...), append([]keptShape{}, each(src.Shapes, shapeForm)...), orEmpty(src.Types),
 		append([]keptDeclared{}, each(src.Declared, func(d catalog.DeclaredKey) keptDeclared { return keptDeclared(d) })...)} {

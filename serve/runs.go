@@ -44,7 +44,7 @@ func (h *handlers) pastRuns(c echo.Context) ([]api.PastRun, error) {
 }
 
 func (h *handlers) startRun(c echo.Context, q api.QueryRequest) (api.StartedRun, error) {
-	run, err := h.app.Runs.Start(c.Request().Context(), q.Query(), runs.Options{GoesOn: q.GoesOn, Limit: time.Duration(q.Limit) * time.Second})
+	run, err := h.app.Runs.Start(c.Request().Context(), q.Query(), q.Options())
 	if err != nil {
 		return api.StartedRun{}, err
 	}

@@ -37,7 +37,7 @@ var dist embed.FS
 var openAPI []byte
 
 // maxConnections bounds the open connections of clients.
-const maxConnections = 2000
+var maxConnections = 2000
 
 // maxBody bounds what a request may send.
 const maxBody = "2M"

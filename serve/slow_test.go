@@ -2,12 +2,15 @@ package serve
 
 import (
 	"bufio"
+	"context"
 	"fmt"
 	"net"
 	"net/http"
 	"strings"
 	"testing"
 	"time"
+
+	"rovik/app"
 )
 
 // A client that sends the body of a request slowly, or never, loses its connection; one whose
@@ -50,6 +53,11 @@ func TestSlowBodies(t *testing.T) {
 	if _, events := request(t, srv, "GET", "/api/runs/"+id+"/events", "", nil); !strings.Contains(events, `"state":"done"`) {
 		t.Errorf("the events end with %s", events[max(0, len(events)-300):])
 	}
+	for limit, want := range map[string]int{"-1": 422, "86401": 422, "99999999999999999": 422, "9223372037": 422, "60": 200} {
+		if status, answer := request(t, srv, "POST", "/api/runs", `{"sql": "SELECT 1", "limit": `+limit+`}`, nil); status != want {
+			t.Errorf("a limit of %s seconds: %d %s", limit, status, answer)
+		}
+	}
 	for name, c := range map[string]struct {
 		kind, body string
 		want       int
@@ -63,5 +71,47 @@ func TestSlowBodies(t *testing.T) {
 		if status, answer := request(t, srv, "POST", "/api/explain", c.body, map[string]string{"Content-Type": c.kind}); status != c.want {
 			t.Errorf("%s: %d %s", name, status, answer)
 		}
+	}
+}
+
+// Past so many connections a client waits until another's ends, and is answered then.
+func TestConnectionsAreBounded(t *testing.T) {
+	was := maxConnections
+	maxConnections = 3
+	defer func() { maxConnections = was }()
+	a, err := app.Open(t.Context(), t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer a.Close()
+	ctx, cancel := context.WithCancel(t.Context())
+	address, ended := make(chan string, 1), make(chan error, 1)
+	go func() { ended <- Run(ctx, a, Options{Addr: "127.0.0.1:0"}, func(url string) { address <- url }) }()
+	url := <-address
+	var idle []net.Conn
+	for range maxConnections {
+		c, err := net.Dial("tcp", strings.TrimPrefix(url, "http://"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer c.Close()
+		idle = append(idle, c)
+	}
+	client := http.Client{Timeout: 500 * time.Millisecond}
+	if _, err := client.Get(url + "/api/health"); err == nil {
+		t.Error("one connection more is answered beside the others")
+	}
+	if err := idle[0].Close(); err != nil {
+		t.Fatal(err)
+	}
+	client.Timeout = 10 * time.Second
+	answer, err := client.Get(url + "/api/health")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_ = answer.Body.Close()
+	cancel()
+	if err := <-ended; err != nil {
+		t.Error(err)
 	}
 }

@@ -236,6 +236,28 @@ func ended(act *runs.Active) runs.Status {
 	}
 }
 
+// The command line's runs end at their time, its planning at its own, and both say which.
+func TestLimitsOfCommands(t *testing.T) {
+	const long = "SELECT sum(i) FROM generate_series(1, 1000000000000) AS s(i)"
+	for name, c := range map[string]struct {
+		args []string
+		want string
+	}{
+		"a query":        {[]string{"query", "--time-limit", "1s", long}, "reached its time limit of 1s"},
+		"an explanation": {[]string{"explain", "--run", "--time-limit", "1s", long}, "reached its time limit of 1s"},
+		"no time":        {[]string{"query", "--time-limit", "-1s", long}, "--time-limit takes"},
+		"no size":        {[]string{"query", "--memory", "much", long}, "is no size"},
+	} {
+		if _, err := buildOnce(); err != nil {
+			t.Fatal(err)
+		}
+		began := time.Now()
+		if _, said, code := rovik(t, t.TempDir(), c.args...); code == 0 || !strings.Contains(said, c.want) || time.Since(began) > 10*time.Second {
+			t.Errorf("%s: %d after %s: %s", name, code, time.Since(began), said)
+		}
+	}
+}
+
 // docs/limits.md has every limit in a row: what it is, its usual value, the setting, what
 // happens at it, and the test that shows so.
 func TestLimitsAreDocumented(t *testing.T) {

@@ -111,7 +111,7 @@ func (r *Runs) Start(ctx context.Context, q project.Query, o Options) (*Active, 
 		o.Limit = r.limits.Time
 	}
 	if o.Limit < 0 || o.Limit > MostTime {
-		return nil, value.Errorf(value.CodeBadParameter, "a time limit of %s is not possible", o.Limit).WithHint("give one of up to %s", MostTime)
+		return nil, value.Errorf(value.CodeBadParameter, "a run cannot have a time limit of %s", o.Limit).WithHint("give one from a second to %s", MostTime)
 	}
 	p, err := r.project.Now().Prepare(ctx, q)
 	if err != nil {

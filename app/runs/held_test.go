@@ -271,7 +271,7 @@ func TestRunsWaitForTheirTurn(t *testing.T) {
 	if s := wait(t, last); s.State != Stopped || !strings.Contains(s.Err.Error(), "time limit of 1s") || time.Since(began) < 1500*time.Millisecond {
 		t.Errorf("the last run is %s after %s: %v", s.State, time.Since(began), s.Err)
 	}
-	if _, err := a.Start(t.Context(), project.Query{SQL: "SELECT 1"}, Options{Limit: 48 * time.Hour}); err == nil || !strings.Contains(err.Error(), "time limit") {
+	if _, err := a.Start(t.Context(), project.Query{SQL: "SELECT 1"}, Options{Limit: 48 * time.Hour}); err == nil || !strings.Contains(err.Error(), "a run cannot have a time limit of 48h") {
 		t.Errorf("a limit of two days: %v", err)
 	}
 }

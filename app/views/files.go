@@ -67,6 +67,9 @@ func (vs *Views) Files() (map[string][]byte, error) {
 		return nil, err
 	}
 	for _, src := range s.Sources() {
+		if src.Record.Unreadable != nil {
+			return nil, src.Record.Unreadable
+		}
 		if out[sourcePath(src.Record.Name)], err = toYAML(docOf(src.Record).form()); err != nil {
 			return nil, err
 		}

@@ -28,5 +28,5 @@ func usualMemory() int64 {
 	if least == math.MaxInt64 {
 		return 0
 	}
-	return least / 2
+	return least / 2 >> 20 << 20 // whole MiB
 }

@@ -130,3 +130,21 @@ func TestWhatIsNoFile(t *testing.T) {
 		t.Errorf("a pipe as a source: %v", err)
 	}
 }
+
+// A table has so many files at most.
+func TestTooManyFiles(t *testing.T) {
+	was := maxFiles
+	maxFiles = 3
+	defer func() { maxFiles = was }()
+	dir := t.TempDir()
+	for i := range 4 {
+		writeFile(t, filepath.Join(dir, "a", fmt.Sprintf("%d.csv", i)), []byte("id\n1\n"))
+		s, err := New("f", "csv", connect.Config{Path: dir})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := s.Discover(t.Context()); (err != nil) != (i == 3) || err != nil && !strings.Contains(err.Error(), "more than 3 files") {
+			t.Errorf("%d files: %v", i+1, err)
+		}
+	}
+}

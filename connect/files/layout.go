@@ -18,7 +18,7 @@ import (
 )
 
 // maxFiles bounds how many files a source may have.
-const maxFiles = 100_000
+var maxFiles = 100_000
 
 // file is one file of a table. Parts are the values of the folders' names, one
 // for each of the table's parts, NULL where the name has none.

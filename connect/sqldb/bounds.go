@@ -34,7 +34,7 @@ func (s *Source) Fits(root plan.Node, n fold.Native) *fold.Reason {
 		what     string
 	}{
 		{int64(len(root.Columns())), int64(b.Columns), "%d result columns"},
-		{int64(len(n.Parameters)), int64(b.Parameters), "%d constants"},
+		{int64(len(n.Parameters) + n.MaxKeys), int64(b.Parameters), "%d constants"},
 		{bytes, b.Bytes, "%d bytes"},
 		{int64(m.tables), int64(b.Tables), "%d tables"},
 		{int64(m.depth), int64(b.Depth), "an expression %d levels deep"},

@@ -14,9 +14,6 @@ type Aggregate struct {
 	Ordered bool
 	// KeepsNulls reports that rows with a NULL argument count too.
 	KeepsNulls bool
-	// Holds reports that its rows are held until the end, as is true of every aggregate that
-	// is DISTINCT or has an ORDER BY.
-	Holds bool
 	// Zero aggregates give 0 for no rows; the others give NULL.
 	Zero bool
 	// AddsUp reports that values are added up: over doubles the result depends on the order
@@ -53,11 +50,11 @@ var aggregates = map[string]Aggregate{
 	"corr": {AddsUp: true}, "covar_pop": {AddsUp: true}, "covar_samp": {AddsUp: true}, "regr_avgx": {AddsUp: true}, "regr_avgy": {AddsUp: true},
 	"regr_count": {Zero: true, Combine: "sum"}, "regr_intercept": {AddsUp: true}, "regr_r2": {AddsUp: true}, "regr_slope": {AddsUp: true},
 	"regr_sxx": {AddsUp: true}, "regr_sxy": {AddsUp: true}, "regr_syy": {AddsUp: true},
-	"string_agg": {Ordered: true, KeepsNulls: true, Holds: true}, "array_agg": {Ordered: true, KeepsNulls: true, Holds: true},
-	"json_agg rows": {Ordered: true, KeepsNulls: true, Holds: true},
-	"json_agg":      {Ordered: true, KeepsNulls: true, Holds: true}, "jsonb_agg": {Ordered: true, KeepsNulls: true, Holds: true},
-	"json_object_agg": {Ordered: true, KeepsNulls: true, Holds: true}, "jsonb_object_agg": {Ordered: true, KeepsNulls: true, Holds: true},
-	"percentile_cont": {OrderedSet: true, Ordered: true, Holds: true}, "percentile_disc": {OrderedSet: true, Ordered: true, Holds: true}, "mode": {OrderedSet: true, Ordered: true, Holds: true},
+	"string_agg": {Ordered: true, KeepsNulls: true}, "array_agg": {Ordered: true, KeepsNulls: true},
+	"json_agg rows": {Ordered: true, KeepsNulls: true},
+	"json_agg":      {Ordered: true, KeepsNulls: true}, "jsonb_agg": {Ordered: true, KeepsNulls: true},
+	"json_object_agg": {Ordered: true, KeepsNulls: true}, "jsonb_object_agg": {Ordered: true, KeepsNulls: true},
+	"percentile_cont": {OrderedSet: true, Ordered: true}, "percentile_disc": {OrderedSet: true, Ordered: true}, "mode": {OrderedSet: true, Ordered: true},
 }
 
 // Window is what holds of a function that only OVER gives a meaning.

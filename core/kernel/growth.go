@@ -27,10 +27,7 @@ func (r Room) ask(bytes int64, rows int) error {
 // parts.
 var ErrCrowded = errors.New("too much for so many rows at once")
 
-// maxText bounds, in bytes, what one call of a function makes of smaller text.
-const maxText = 256 << 20
-
-var errTooLong = value.Errorf(value.CodeTooComplex, "requested length too large").WithHint("a text is made of at most %d MiB", maxText>>20)
+var errTooLong = value.Errorf(value.CodeTooComplex, "requested length too large").WithHint("a text is made of at most %d MiB", value.MaxText>>20)
 
 // growth is how many bytes a call makes at most, and whether that is nearly exact.
 type growth func(args []value.Value) (bytes int64, exact bool)
@@ -60,12 +57,12 @@ var growths = map[string]growth{
 		for _, x := range a {
 			n += boxedBytes(x) * (1 + int64(strings.Count(a[0].Str, "%")))
 			if strings.Contains(a[0].Str, "*") {
-				n += min(max(x.Int, 0), maxText)
+				n += min(max(x.Int, 0), value.MaxText)
 			}
 		}
 		for i := range len(a[0].Str) { // widths
 			if c := a[0].Str[i]; c >= '0' && c <= '9' {
-				digits = min(10*digits+int64(c-'0'), maxText)
+				digits = min(10*digits+int64(c-'0'), value.MaxText)
 			} else {
 				n, digits = n+digits, 0
 			}
@@ -133,7 +130,7 @@ func (c callNode) grow(most growth, args []vector, n int) (arrow.Array, error) {
 				continue
 			}
 			bytes, exact := most(cells)
-			tooLong := c.f.Result == value.Text && exact && bytes > maxText // which the function says
+			tooLong := c.f.Result == value.Text && exact && bytes > value.MaxText // which the function says
 			if (exact || c.planning) && bytes > planningBytes && !tooLong {
 				if err := c.room.ask(total+bytes, n); err != nil {
 					return nil, err

@@ -94,7 +94,7 @@ func pad(s string, n int32, fill string, onLeft bool) (string, error) {
 		return left(s, max(n, 0)), nil
 	}
 	missing := int(n - have)
-	if missing*utf8.UTFMax > maxText {
+	if missing*utf8.UTFMax > value.MaxText {
 		return "", errTooLong
 	}
 	f := strings.Repeat(fill, missing/int(length(fill))+1)
@@ -153,7 +153,7 @@ func addText(r *registry) {
 		if from == "" {
 			return s, nil
 		}
-		if more := len(to) - len(from); more > 0 && len(s) > maxText/(1+len(to)) && times(more, int64(strings.Count(s, from)))+int64(len(s)) > maxText {
+		if more := len(to) - len(from); more > 0 && len(s) > value.MaxText/(1+len(to)) && times(more, int64(strings.Count(s, from)))+int64(len(s)) > value.MaxText {
 			return "", errTooLong
 		}
 		return strings.ReplaceAll(s, from, to), nil
@@ -167,7 +167,7 @@ func addText(r *registry) {
 	def2(r, "rpad", t, i4, t, func(s string, n int32) (string, error) { return pad(s, n, " ", false) })
 	def3(r, "split_part", t, t, i4, t, splitPart)
 	def2(r, "repeat", t, i4, t, func(s string, n int32) (string, error) {
-		if len(s)*int(max(n, 0)) > maxText {
+		if len(s)*int(max(n, 0)) > value.MaxText {
 			return "", errTooLong
 		}
 		return strings.Repeat(s, int(max(n, 0))), nil
@@ -187,7 +187,7 @@ func addText(r *registry) {
 		return r
 	}))
 	def2(r, "||", t, t, t, func(a, b string) (string, error) {
-		if len(a)+len(b) > maxText {
+		if len(a)+len(b) > value.MaxText {
 			return "", errTooLong
 		}
 		return a + b, nil

@@ -161,7 +161,7 @@ func format(a []value.Value) (value.Value, error) {
 				text = "NULL"
 			}
 		}
-		pad := strings.Repeat(" ", max(min(width, maxText)-utf8.RuneCountInString(text), 0))
+		pad := strings.Repeat(" ", max(min(width, value.MaxText)-utf8.RuneCountInString(text), 0))
 		if left {
 			b.WriteString(text + pad)
 		} else {

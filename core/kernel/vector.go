@@ -55,7 +55,12 @@ func arrayBytes(a arrow.Array) int64 {
 	case *array.LargeBinary:
 		return int64(len(a.ValueBytes())) + 8*int64(a.Len())
 	case *array.List:
-		return arrayBytes(a.ListValues()) + 4*int64(a.Len())
+		if a.Len() == 0 {
+			return 0
+		}
+		start, _ := a.ValueOffsets(0)
+		_, end := a.ValueOffsets(a.Len() - 1)
+		return arrayBytes(array.NewSlice(a.ListValues(), start, end)) + 4*int64(a.Len())
 	case *array.Boolean:
 		return int64(a.Len()/8 + 1)
 	}

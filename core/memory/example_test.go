@@ -17,5 +17,5 @@ func ExampleShare() {
 	fmt.Println(share.Take(8<<20, "join"))
 	// Output:
 	// <nil>
-	// the run's join needs more than its 10 MiB of memory (filter earlier, or take fewer columns)
+	// the run needs more than its 10 MiB of memory for its join (filter earlier, or take fewer columns)
 }

@@ -144,7 +144,7 @@ func (s *Share) Take(bytes int64, what string) error {
 }
 
 func (s *Share) full(what string) error {
-	return value.Errorf(value.CodeMemory, "the %s's %s needs more than its %s of memory", s.of, what, Size(s.most)).
+	return value.Errorf(value.CodeMemory, "the %s needs more than its %s of memory for its %s", s.of, Size(s.most), what).
 		WithHint("filter earlier, or take fewer columns")
 }
 

@@ -28,7 +28,7 @@ func TestShares(t *testing.T) {
 		t.Errorf("room for what is left: %v, %d used", err, s.Used())
 	}
 	for name, err := range map[string]error{"room": s.Room(5<<20, "sort"), "taking": s.Take(5<<20, "sort")} {
-		if value.Code(err) != value.CodeMemory || !strings.Contains(err.Error(), "the run's sort needs more than its 10 MiB") {
+		if value.Code(err) != value.CodeMemory || !strings.Contains(err.Error(), "the run needs more than its 10 MiB of memory for its sort") {
 			t.Errorf("%s past the share: %v", name, err)
 		}
 	}

@@ -189,20 +189,17 @@ func (r *Regex) Replace(s, by string, from, nth int) (string, error) {
 				full = value.Room(int64(asked)) // which it doubles by
 			}
 		}
-		return full == nil && (nth == 0 || n < nth) && out.Len() <= maxReplaced
+		return full == nil && (nth == 0 || n < nth) && out.Len() <= value.MaxText
 	})
 	if full != nil {
 		return "", full
 	}
-	if err == nil && out.Len()+len(s)-last > maxReplaced {
-		return "", value.Errorf(value.CodeTooComplex, "the text with its matches replaced takes more than %d MiB", maxReplaced>>20)
+	if err == nil && out.Len()+len(s)-last > value.MaxText {
+		return "", value.Errorf(value.CodeTooComplex, "the text with its matches replaced takes more than %d MiB", value.MaxText>>20)
 	}
 	out.WriteString(s[last:])
 	return out.String(), err
 }
-
-// maxReplaced bounds the bytes of a text whose matches are replaced.
-const maxReplaced = 256 << 20
 
 // askedBytes is how much a text grows before it asks for room.
 const askedBytes = 8 << 20

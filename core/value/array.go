@@ -72,6 +72,9 @@ var Memory memory.Allocator = bounded{memory.NewGoAllocator()}
 // computed.
 var Room = func(bytes int64) error { return nil }
 
+// MaxText bounds, in bytes, what one call of a function makes of smaller text.
+const MaxText = 256 << 20
+
 // large is the size from which on an array is asked Room for.
 const large = 1 << 20
 

@@ -6,6 +6,7 @@ import (
 	"rovik/app/builder"
 	"rovik/app/project"
 	"rovik/app/queue"
+	"rovik/app/runs"
 	"rovik/app/sources"
 	"rovik/app/views"
 	"rovik/connect"
@@ -49,6 +50,12 @@ type QueryRequest struct {
 	GoesOn bool `json:"goesOn,omitempty"`
 	// Limit is how many seconds a run may take; 0 for the server's usual limit.
 	Limit int `json:"limit,omitempty"`
+}
+
+// Options are those of a run. Any limit past the longest is one second past it.
+func (q QueryRequest) Options() runs.Options {
+	const longest = int(runs.MostTime/time.Second) + 1
+	return runs.Options{GoesOn: q.GoesOn, Limit: time.Duration(max(min(q.Limit, longest), -1)) * time.Second}
 }
 
 // Query is what a use case is asked.
