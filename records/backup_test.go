@@ -42,7 +42,7 @@ func filled(t *testing.T) (home string) {
 	for _, name := range []string{"archive", "store"} {
 		c.Sources = append(c.Sources, &Source{Name: name, Kind: "sqlite", Config: connect.Config{Path: "/x"}})
 	}
-	if _, err := s.Apply(context.Background(), c); err != nil {
+	if _, err := s.Apply(context.Background(), c, 0); err != nil {
 		t.Fatal(err)
 	}
 	return home
@@ -122,7 +122,7 @@ func TestRowsThatCannotBeRead(t *testing.T) {
 	if err != nil || len(views) != 2 || views[0].SQL != "SELECT 1 AS a" {
 		t.Errorf("the views %v, %v", views, err)
 	}
-	if _, err := s.Apply(t.Context(), Change{Sources: sources[:1]}); err == nil || !strings.Contains(err.Error(), "cannot be read") {
+	if _, err := s.Apply(t.Context(), Change{Sources: sources[:1]}, 1); err == nil || !strings.Contains(err.Error(), "cannot be read") {
 		t.Errorf("what cannot be read is written over: %v", err)
 	}
 	wrong, err := s.Check()

@@ -44,14 +44,23 @@ var (
 	ErrTaken = errors.New("the name is taken")
 )
 
-// Apply keeps a change in one transaction. It returns the revision of each view that
-// was moved or put, by its full name, and sets it in those that were put.
-func (s *Store) Apply(ctx context.Context, c Change) (revisions map[string]int, err error) {
+// Apply keeps a change in one transaction, as the next one after those that it was
+// decided on; see State. It returns the revision of each view that was moved or put, by
+// its full name, and sets it in those that were put. Where another process was faster,
+// ErrOvertaken is returned.
+func (s *Store) Apply(ctx context.Context, c Change, after int64) (revisions map[string]int, err error) {
 	tx, err := s.db.BeginTx(ctx, nil)
 	if err != nil {
 		return nil, fmt.Errorf("keeping a change of the project: %w", err)
 	}
 	defer func() { _ = tx.Rollback() }() // nothing, once it is committed
+	next, err := tx.ExecContext(ctx, "UPDATE change_count SET number = number + 1 WHERE number = ?", after)
+	if err != nil {
+		return nil, fmt.Errorf("keeping a change of the project: %w", err)
+	}
+	if n, err := next.RowsAffected(); err != nil || n == 0 {
+		return nil, errors.Join(err, ErrOvertaken)
+	}
 	revisions = map[string]int{}
 	if err := applyViews(ctx, tx, c, revisions); err != nil {
 		return nil, err

@@ -4,6 +4,7 @@ package records
 
 import (
 	"context"
+	"crypto/sha256"
 	"database/sql"
 	"embed"
 	"encoding/json"
@@ -63,7 +64,8 @@ type Source struct {
 	Shapes           []*shape.Shape
 	Types            connect.ColumnTypes // that were chosen in the place of proposed ones
 	Declared         []catalog.DeclaredKey
-	Unreadable       error // why the source cannot be used: its record cannot be read
+	Unreadable       error  // why the source cannot be used: its record cannot be read
+	Kept             string // a digest of what is kept of it, its password among that
 }
 
 // Run is a past run. Report is its explain.Report as JSON.
@@ -170,7 +172,8 @@ const timeFormat = time.RFC3339Nano
 
 // Sources returns all sources by name.
 func (s *Store) Sources(ctx context.Context) ([]*Source, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT name, kind, note, config, found, found_at, hidden, shapes, types, declared FROM source ORDER BY name")
+	rows, err := s.db.QueryContext(ctx, `SELECT s.name, kind, note, config, found, found_at, hidden, shapes, types, declared, hex(sealed)
+		FROM source s LEFT JOIN secret p ON p.name = s.name ORDER BY s.name`)
 	if err != nil {
 		return nil, fmt.Errorf("reading the sources: %w", err)
 	}
@@ -179,10 +182,11 @@ func (s *Store) Sources(ctx context.Context) ([]*Source, error) {
 	for rows.Next() {
 		var src Source
 		var config, hidden, shapes, types, declared string
-		var found, at sql.NullString
-		if err := rows.Scan(&src.Name, &src.Kind, &src.Note, &config, &found, &at, &hidden, &shapes, &types, &declared); err != nil {
+		var found, at, sealed sql.NullString
+		if err := rows.Scan(&src.Name, &src.Kind, &src.Note, &config, &found, &at, &hidden, &shapes, &types, &declared, &sealed); err != nil {
 			return nil, fmt.Errorf("reading the sources: %w", err)
 		}
+		src.Kept = digest(src.Name, src.Kind, src.Note, config, hidden, shapes, types, declared, found.String, at.String, sealed.String)
 		var k struct {
 			config   keptConfig
 			shapes   []keptShape
@@ -215,27 +219,41 @@ func putSource(ctx context.Context, tx *sql.Tx, src *Source) error {
 	if src.Unreadable != nil {
 		return src.Unreadable // what stands there may be mended by hand yet
 	}
-	row := []any{src.Name, src.Kind, src.Note}
+	row, texts := []any{src.Name, src.Kind, src.Note}, []string{src.Name, src.Kind, src.Note}
 	for _, part := range []any{configForm(src.Config), append([]string{}, src.Hidden...), append([]keptShape{}, each(src.Shapes, shapeForm)...), orEmpty(src.Types),
 		append([]keptDeclared{}, each(src.Declared, func(d catalog.DeclaredKey) keptDeclared { return keptDeclared(d) })...)} {
 		b, err := json.Marshal(part)
 		if err != nil {
 			return err
 		}
-		row = append(row, string(b))
+		row, texts = append(row, string(b)), append(texts, string(b))
 	}
-	var found, at any
+	var found, at sql.NullString
 	if src.Found != nil {
 		b, err := json.Marshal(foundForm(src.Found))
 		if err != nil {
 			return err
 		}
-		found, at = string(b), src.FoundAt.UTC().Format(timeFormat)
+		found, at = sql.NullString{String: string(b), Valid: true}, sql.NullString{String: src.FoundAt.UTC().Format(timeFormat), Valid: true}
 	}
+	var sealed string
+	if err := tx.QueryRowContext(ctx, "SELECT hex(sealed) FROM secret WHERE name = ?", src.Name).Scan(&sealed); err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return err
+	}
+	src.Kept = digest(append(texts, found.String, at.String, sealed)...)
 	_, err := tx.ExecContext(ctx, `INSERT INTO source (name, kind, note, config, hidden, shapes, types, declared, found, found_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
 		ON CONFLICT (name) DO UPDATE SET kind = excluded.kind, note = excluded.note, config = excluded.config, found = excluded.found,
 			found_at = excluded.found_at, hidden = excluded.hidden, shapes = excluded.shapes, types = excluded.types, declared = excluded.declared`, append(row, found, at)...)
 	return err
+}
+
+// digest stands for texts.
+func digest(texts ...string) string {
+	h := sha256.New()
+	for _, t := range texts {
+		fmt.Fprintf(h, "%d %s", len(t), t)
+	}
+	return string(h.Sum(nil))
 }
 
 // orEmpty is chosen types that are a JSON object where there are none.

@@ -25,7 +25,10 @@ func open(t *testing.T, home string) *Store {
 
 // put keeps a change.
 func put(s *Store, c Change) error {
-	_, err := s.Apply(context.Background(), c)
+	n, err := s.Changes(context.Background())
+	if err == nil {
+		_, err = s.Apply(context.Background(), c, n)
+	}
 	return err
 }
 

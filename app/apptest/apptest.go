@@ -33,20 +33,28 @@ func New(t testing.TB, rows int) *Project {
 	path := filepath.Join(t.TempDir(), "data.db")
 	execute(t, path, "CREATE TABLE item (id INTEGER PRIMARY KEY, name TEXT, weight REAL)",
 		fmt.Sprintf("WITH RECURSIVE i(n) AS (SELECT 1 UNION ALL SELECT n + 1 FROM i WHERE n < %d) INSERT INTO item SELECT n, 'item ' || n, n / 4.0 FROM i", rows))
-	p, err := project.Open(ctx, t.TempDir(), project.Usual, project.Hooks{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = p.Close() })
-	src := sources.Of(p, &sources.HealthBook{})
-	a := &Project{p, src, views.Of(p, src), path}
-	if _, err := src.Add(ctx, "store", "sqlite", connect.Config{Path: path}, "a note"); err != nil {
+	a := open(t, t.TempDir(), path)
+	if _, err := a.Sources.Add(ctx, "store", "sqlite", connect.Config{Path: path}, "a note"); err != nil {
 		t.Fatal(err)
 	}
 	if err := a.Views.Setup(ctx, []catalog.Layer{{Name: "low"}, {Name: "high"}}, nil); err != nil {
 		t.Fatal(err)
 	}
 	return a
+}
+
+// Another opens the project a second time, as another process would.
+func (a *Project) Another(t testing.TB) *Project { return open(t, a.Home(), a.path) }
+
+func open(t testing.TB, home, path string) *Project {
+	t.Helper()
+	p, err := project.Open(context.Background(), home, project.Usual, project.Hooks{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = p.Close() })
+	src := sources.Of(p, &sources.HealthBook{})
+	return &Project{p, src, views.Of(p, src), path}
 }
 
 // Save keeps a view, given as layer.name.

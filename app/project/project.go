@@ -9,6 +9,7 @@ import (
 	"context"
 	"crypto/rand"
 	"encoding/hex"
+	"errors"
 	"log/slog"
 	"sync"
 	"sync/atomic"
@@ -37,6 +38,8 @@ type Project struct {
 	queue      *queue.Queue
 	limits     Limits
 	background sync.WaitGroup
+	open       context.Context // until Close
+	close      context.CancelFunc
 }
 
 // Hooks are told of what happens to a project.
@@ -66,6 +69,7 @@ func Open(ctx context.Context, home string, limits Limits, hooks Hooks) (*Projec
 		return nil, err
 	}
 	p := &Project{records: store, trees: trees, hooks: hooks, limits: limits, queue: queue.New(queue.Usual())}
+	p.open, p.close = context.WithCancel(context.Background())
 	err = func() (err error) {
 		if p.measured.rows, err = store.Measured(ctx); err != nil {
 			return err
@@ -80,6 +84,7 @@ func Open(ctx context.Context, home string, limits Limits, hooks Hooks) (*Projec
 		}
 		s.estate.Keep(known)
 		p.publish(s)
+		p.inBackground("following other processes failed", p.follow)
 		return nil
 	}()
 	if err != nil {
@@ -91,6 +96,7 @@ func Open(ctx context.Context, home string, limits Limits, hooks Hooks) (*Projec
 
 // Close closes all connections, and the records. Runs are stopped before.
 func (p *Project) Close() error {
+	p.close()
 	for _, src := range p.Now().sources {
 		src.Conn.Close()
 	}
@@ -116,54 +122,58 @@ func (p *Project) CheckRecords() (wrong, copies []string, err error) {
 
 // fromRecords makes the snapshot that the records tell of, with new connections.
 func (p *Project) fromRecords(ctx context.Context) (*Snapshot, error) {
-	kept, err := p.records.Sources(ctx)
+	kept, err := p.records.State(ctx)
 	if err != nil {
 		return nil, err
 	}
-	layers, err := p.records.Layers(ctx)
-	if err != nil {
-		return nil, err
-	}
-	views, err := p.records.Views(ctx)
-	if err != nil {
-		return nil, err
-	}
-	empty := (&Snapshot{project: p, plans: newPlans(), described: newDescribed()}).With(catalog.New(nil, layers, views))
-	all := &Change{Change: records.Change{Sources: kept}}
-	s := empty.After(all)
-	s.connect(empty, all)
-	return s, nil
+	empty := (&Snapshot{project: p, plans: newPlans(), described: newDescribed()}).With(catalog.New(nil, nil, nil))
+	return empty.becomes(kept), nil
 }
 
 // Write makes a change: decide gets the project as it is, and says what is to change or
-// why nothing can; nothing else changes meanwhile. What is in the records counts: once it
-// is there, the next snapshot is made whether or not ctx has ended.
+// why nothing can; nothing else changes meanwhile. Where another process changes the
+// project first, decide is asked again. What is in the records counts: once it is there,
+// the next snapshot is made whether or not ctx has ended.
 func (p *Project) Write(ctx context.Context, decide func(now *Snapshot) (*Change, error)) (*Snapshot, error) {
 	p.write.Lock()
 	defer p.write.Unlock()
-	now := p.Now()
-	c, err := decide(now)
-	if err != nil {
-		return nil, err
-	}
-	revisions, err := p.records.Apply(ctx, c.Change)
-	if err != nil {
-		return nil, err
-	}
-	next := now.After(c)
-	for name, n := range revisions {
-		if v := next.catalog.View(name); v.Revision != n { // moved: next alone has this one
-			v.Revision = n
+	for {
+		if err := p.catchUp(ctx); err != nil {
+			return nil, err
 		}
+		now := p.Now()
+		c, err := decide(now)
+		if err != nil {
+			return nil, err
+		}
+		revisions, err := p.records.Apply(ctx, c.Change, now.changes)
+		if errors.Is(err, records.ErrOvertaken) {
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		next := now.After(c)
+		for name, n := range revisions {
+			if v := next.catalog.View(name); v.Revision != n { // moved: next alone has this one
+				v.Revision = n
+			}
+		}
+		next.changes = now.changes + 1
+		next.connect(now, c)
+		p.replace(now, next)
+		return next, nil
 	}
-	next.connect(now, c)
+}
+
+// replace makes next the present snapshot in the place of now.
+func (p *Project) replace(now, next *Snapshot) {
 	p.publish(next)
 	for name, src := range now.sources {
 		if is := next.sources[name]; is == nil || is.Conn != src.Conn {
 			p.inBackground("closing a connection failed", func() error { src.Conn.Close(); return nil }) // it waits for statements that still run
 		}
 	}
-	return next, nil
 }
 
 // publish makes a snapshot the present one. What is known of its views is kept for the

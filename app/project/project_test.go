@@ -6,7 +6,10 @@ import (
 	"math/rand"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
+	"time"
 
 	"rovik/app/apptest"
 	"rovik/app/project"
@@ -108,7 +111,8 @@ func told(s *project.Snapshot) string {
 }
 
 // A snapshot that was made from the one before and a change is the one that the records
-// tell of, after any changes, those that are refused among them.
+// tell of, after any changes, those that are refused among them; also where two
+// processes change one project by turns, and in both of these.
 func TestDeltasAreWhatTheRecordsSay(t *testing.T) {
 	for seed := range int64(4) {
 		deltas(t, rand.New(rand.NewSource(seed)))
@@ -116,7 +120,9 @@ func TestDeltasAreWhatTheRecordsSay(t *testing.T) {
 }
 
 func deltas(t *testing.T, rng *rand.Rand) {
-	a := apptest.New(t, 10)
+	first := apptest.New(t, 10)
+	both := []*apptest.Project{first, first.Another(t)}
+	a := first
 	ctx := context.Background()
 	name := func() string {
 		all := a.Now().Catalog().Views()
@@ -137,6 +143,7 @@ func deltas(t *testing.T, rng *rand.Rand) {
 	for step := range 150 {
 		var err error
 		what := ""
+		a = both[rng.Intn(2)]
 		switch n := rng.Intn(12); {
 		case n < 6:
 			what = "save"
@@ -182,18 +189,12 @@ func deltas(t *testing.T, rng *rand.Rand) {
 			if ferr != nil {
 				t.Fatal(ferr)
 			}
-			is, want := told(a.Now()), told(fresh.Now())
+			want := told(fresh.Now())
 			if cerr := fresh.Close(); cerr != nil {
 				t.Fatal(cerr)
 			}
-			if is != want {
-				a, b := strings.Split(is, "\n"), strings.Split(want, "\n")
-				for i := range min(len(a), len(b)) {
-					if a[i] != b[i] {
-						t.Fatalf("after step %d (%s) the snapshot says\n%s\nand the records\n%s", step, what, a[i], b[i])
-					}
-				}
-				t.Fatalf("after step %d (%s) the snapshot has %d lines, the records %d", step, what, len(a), len(b))
+			for i, p := range both {
+				same(t, fmt.Sprintf("step %d (%s), process %d", step, what, i), p, want)
 			}
 		}
 	}
@@ -204,5 +205,56 @@ func deltas(t *testing.T, rng *rand.Rand) {
 	}
 	if !slices.ContainsFunc(a.Now().Estate().Views(), func(v *estate.View) bool { return v.Err == nil }) {
 		t.Error("no view binds at the end: nothing was compared")
+	}
+}
+
+// same fails where a project is not as is wanted within a second.
+func same(t *testing.T, when string, p *apptest.Project, want string) {
+	t.Helper()
+	is := told(p.Now())
+	for late := time.Now().Add(time.Second); is != want && time.Now().Before(late); is = told(p.Now()) {
+		time.Sleep(20 * time.Millisecond)
+	}
+	if is == want {
+		return
+	}
+	a, b := strings.Split(is, "\n"), strings.Split(want, "\n")
+	for i := range min(len(a), len(b)) {
+		if a[i] != b[i] {
+			t.Fatalf("after %s the snapshot says\n%s\nand the records\n%s", when, a[i], b[i])
+		}
+	}
+	t.Fatalf("after %s the snapshot has %d lines, the records %d", when, len(a), len(b))
+}
+
+// Two processes that save at the same time both keep what they saved, and a view that both
+// save at once is one's, and the other is told.
+func TestTwoProcessesSaveAtOnce(t *testing.T) {
+	first := apptest.New(t, 10)
+	both := []*apptest.Project{first, first.Another(t)}
+	const views = 20
+	var wait sync.WaitGroup
+	var taken atomic.Int64
+	for i, p := range both {
+		wait.Go(func() {
+			for n := range views {
+				p.Save(t, "low", fmt.Sprintf("own_%d_%d", i, n), "SELECT id FROM store.item")
+				_, err := p.Views.Save(t.Context(), catalog.View{Layer: "low", Name: fmt.Sprint("shared_", n), SQL: fmt.Sprintf("SELECT %d AS whose", i)}, false)
+				if err != nil {
+					taken.Add(1)
+				}
+			}
+		})
+	}
+	wait.Wait()
+	if taken.Load() != views {
+		t.Errorf("%d of %d views that both saved were refused to one", taken.Load(), views)
+	}
+	for i, p := range both {
+		for late := time.Now().Add(time.Second); len(p.Now().Catalog().Views()) < 3*views && time.Now().Before(late); time.Sleep(20 * time.Millisecond) {
+		}
+		if n := len(p.Now().Catalog().Views()); n != 3*views {
+			t.Errorf("process %d sees %d views, not %d", i, n, 3*views)
+		}
 	}
 }

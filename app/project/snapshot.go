@@ -19,6 +19,7 @@ import (
 // the same time.
 type Snapshot struct {
 	project   *Project
+	changes   int64 // of the project that were kept until then
 	catalog   *catalog.Catalog
 	estate    *estate.Estate // knows all views
 	sources   map[string]*Source

@@ -34,7 +34,7 @@ func (d Differences) views() []string {
 // It refuses where the source is to be read otherwise since it was looked at.
 func (s *Sources) accept(ctx context.Context, was *project.Source, next records.Source, d Differences) error {
 	settings := func(r records.Source) records.Source {
-		r.Found, r.FoundAt = nil, time.Time{}
+		r.Found, r.FoundAt, r.Kept = nil, time.Time{}, ""
 		return r
 	}
 	next.FoundAt = time.Now()
