@@ -47,9 +47,10 @@ type Options struct {
 	Addr string // host:port
 	// StepOver takes the next free port where that of Addr is in use.
 	StepOver bool
-	// Open serves beyond loopback, to anyone who reaches the address: there is no
-	// sign-in.
+	// Open serves beyond loopback, unencrypted, to anyone who has the token.
 	Open bool
+	// Token is what each request of the API has to bring; "" for none.
+	Token string
 	// Secrets are the folders that a password file which a client names must lie in.
 	Secrets []string
 }
@@ -66,7 +67,7 @@ func Run(ctx context.Context, a *app.App, o Options, ready func(url string)) err
 	l = netutil.LimitListener(l, maxConnections)
 	ended := make(chan error, 1)
 	go func() { ended <- value.Guarded(func() error { return srv.Serve(l) }) }()
-	ready("http://" + l.Addr().String())
+	ready(address("http://"+l.Addr().String(), o.Token))
 	select {
 	case err := <-ended:
 		return err
@@ -87,7 +88,7 @@ func listen(o Options) (net.Listener, error) {
 		return nil, fmt.Errorf("the address %q is not host:port: %w", addr, err)
 	}
 	if !o.Open && !loopback(host) {
-		return nil, fmt.Errorf("serving on %s would let anyone who reaches it read every source: there is no sign-in; serve on 127.0.0.1, or add --unsafe-open", addr)
+		return nil, fmt.Errorf("serving on %s would let anyone who reaches it read every source: there are no users, and nothing is encrypted; serve on 127.0.0.1, or add --unsafe-open", addr)
 	}
 	number, err := strconv.Atoi(port)
 	if err != nil {
@@ -121,7 +122,7 @@ func New(a *app.App, addr *net.TCPAddr, o Options) *echo.Echo {
 	e := echo.New()
 	e.HideBanner, e.HidePort = true, true
 	e.HTTPErrorHandler = sendError
-	e.Use(logged, middleware.Recover(), onlyOurOwn(addr), middleware.BodyLimit(maxBody), headers, inSession, inTime)
+	e.Use(logged, middleware.Recover(), onlyOurOwn(addr), headers, withToken(o.Token, strconv.Itoa(addr.Port)), middleware.BodyLimit(maxBody), inSession, inTime)
 	h := &handlers{app: a, secrets: o.Secrets}
 	group := e.Group("/api")
 	for _, r := range h.routes() {

@@ -1,12 +1,11 @@
 package serve
 
 import (
-	"path/filepath"
-	"slices"
 	"strings"
 
 	"github.com/labstack/echo/v4"
 
+	"rovik/app/project"
 	"rovik/app/runs"
 	"rovik/app/sources"
 	"rovik/connect"
@@ -17,33 +16,11 @@ import (
 // source is what a client asks for. A client chooses only password files that the
 // server's owner has set apart: it chooses as well who is sent the password.
 func (h *handlers) source(n api.NewSource) (sources.NewSource, error) {
-	if path, isFile := strings.CutPrefix(n.Config.Secret, "file:"); isFile && !within(path, h.secrets) {
+	if path, isFile := strings.CutPrefix(n.Config.Secret, "file:"); isFile && !project.Within(path, h.secrets) {
 		return sources.NewSource{}, value.Errorf(value.CodeSource, "the password file %s is in no folder of secrets", path).
 			WithHint("give the password, or start the server with --secrets and the file's folder")
 	}
 	return sources.NewSource{Name: n.Name, Kind: n.Kind, Note: n.Note, Connection: n.Connection, Password: n.Password, Config: n.Config}, nil
-}
-
-// within reports whether a file lies below one of some folders, links followed.
-func within(path string, folders []string) bool {
-	path, err := filepath.EvalSymlinks(path)
-	if err != nil {
-		return false
-	}
-	if path, err = filepath.Abs(path); err != nil {
-		return false
-	}
-	return slices.ContainsFunc(folders, func(folder string) bool {
-		folder, err := filepath.EvalSymlinks(folder)
-		if err != nil {
-			return false
-		}
-		if folder, err = filepath.Abs(folder); err != nil {
-			return false
-		}
-		rel, err := filepath.Rel(folder, path)
-		return err == nil && filepath.IsLocal(rel)
-	})
 }
 
 func (h *handlers) connectSource(c echo.Context, n api.NewSource) (sources.SourceInfo, error) {

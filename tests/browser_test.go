@@ -29,7 +29,7 @@ func pageOf(t *testing.T, a *app.App) (ctx context.Context, base string) {
 	ready := make(chan string, 1)
 	ended := make(chan error, 1)
 	go func() {
-		ended <- serve.Run(serving, a, serve.Options{Addr: "127.0.0.1:0"}, func(url string) { ready <- url })
+		ended <- serve.Run(serving, a, serve.Options{Addr: "127.0.0.1:0", Token: testToken}, func(url string) { ready <- url })
 	}()
 	select {
 	case base = <-ready:
@@ -41,7 +41,8 @@ func pageOf(t *testing.T, a *app.App) (ctx context.Context, base string) {
 	alloc, cancelAlloc := chromedp.NewExecAllocator(context.Background(), opts...)
 	ctx, cancelTab := chromedp.NewContext(alloc)
 	ctx, cancelTime := context.WithTimeout(ctx, 90*time.Second)
-	do(t, ctx, "a window", chromedp.EmulateViewport(1280, 800))
+	base = described(t, strings.TrimSuffix(base, "/?token="+testToken))
+	do(t, ctx, "a window", chromedp.EmulateViewport(1280, 800), chromedp.Navigate(base+"/?token="+testToken))
 	t.Cleanup(func() {
 		cancelTime()
 		cancelTab()
@@ -49,8 +50,11 @@ func pageOf(t *testing.T, a *app.App) (ctx context.Context, base string) {
 		stop()
 		<-ended
 	})
-	return ctx, described(t, base)
+	return ctx, base
 }
+
+// testToken is what the tests' servers ask for.
+const testToken = "0123456789abcdef0123"
 
 // do runs browser actions, and keeps a picture of the page where they fail.
 func do(t *testing.T, ctx context.Context, what string, actions ...chromedp.Action) {

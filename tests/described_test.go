@@ -80,7 +80,8 @@ func (d *description) input(r *http.Request) *openapi3filter.RequestValidationIn
 		d.wrong("%s %s is not in the API's document: %v", r.Method, r.URL, err)
 		return nil
 	}
-	return &openapi3filter.RequestValidationInput{Request: r, PathParams: params, Route: route}
+	return &openapi3filter.RequestValidationInput{Request: r, PathParams: params, Route: route,
+		Options: &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc}} // the server's own tests look at the token
 }
 
 func (d *description) request(r *http.Request) {

@@ -24,8 +24,8 @@ import (
 
 // served is a server that is looked at from outside.
 type served struct {
-	url string
-	cmd *exec.Cmd
+	url, token string
+	cmd        *exec.Cmd
 }
 
 // serveOutside serves the tests' project in a process of its own.
@@ -51,11 +51,22 @@ func serveOutside(t *testing.T, args ...string) *served {
 		}
 	})
 	line, err := bufio.NewReader(out).ReadString('\n')
-	url := regexp.MustCompile(`http://\S+`).FindString(line)
-	if err != nil || url == "" {
+	at := regexp.MustCompile(`(http://\S+)/\?token=(\S+)`).FindStringSubmatch(line)
+	if err != nil || at == nil {
 		t.Fatalf("the server says %q, %v", line, err)
 	}
-	return &served{url, cmd}
+	return &served{at[1], at[2], cmd}
+}
+
+// ask sends a request of the API, with the server's token.
+func (s *served) ask(ctx context.Context, method, path string, body io.Reader) (*http.Response, error) {
+	r, err := http.NewRequestWithContext(ctx, method, s.url+"/api"+path, body)
+	if err != nil {
+		return nil, err
+	}
+	r.Header.Set("Content-Type", "application/json")
+	r.Header.Set("Authorization", "Bearer "+s.token)
+	return http.DefaultClient.Do(r)
 }
 
 // size returns the bytes of the process, and its open files.
@@ -81,12 +92,7 @@ func (s *served) post(ctx context.Context, path string, body any) (int, []byte, 
 	if err != nil {
 		return 0, nil, err
 	}
-	r, err := http.NewRequestWithContext(ctx, "POST", s.url+"/api"+path, bytes.NewReader(text))
-	if err != nil {
-		return 0, nil, err
-	}
-	r.Header.Set("Content-Type", "application/json")
-	answer, err := http.DefaultClient.Do(r)
+	answer, err := s.ask(ctx, "POST", path, bytes.NewReader(text))
 	if err != nil {
 		return 0, nil, err
 	}
@@ -97,11 +103,7 @@ func (s *served) post(ctx context.Context, path string, body any) (int, []byte, 
 
 // follow reads a run's events until it ends, or so many of them.
 func (s *served) follow(ctx context.Context, id string, most int) error {
-	r, err := http.NewRequestWithContext(ctx, "GET", s.url+"/api/runs/"+id+"/events", nil)
-	if err != nil {
-		return err
-	}
-	answer, err := http.DefaultClient.Do(r)
+	answer, err := s.ask(ctx, "GET", "/runs/"+id+"/events", nil)
 	if err != nil {
 		return err
 	}
@@ -159,7 +161,7 @@ func TestSoak(t *testing.T) {
 			_, _, _ = s.post(ctx, "/runs/"+run.ID+"/stop", map[string]any{})
 		default:
 			_ = s.follow(ctx, run.ID, 1<<30)
-			if answer, err := http.Get(s.url + "/api/runs/" + run.ID + "/rows?offset=0&limit=1000"); err == nil {
+			if answer, err := s.ask(ctx, "GET", "/runs/"+run.ID+"/rows?offset=0&limit=1000", nil); err == nil {
 				_, _ = io.Copy(io.Discard, answer.Body)
 				_ = answer.Body.Close()
 			}
@@ -202,7 +204,7 @@ func TestSoak(t *testing.T) {
 		t.Helper()
 		until := time.Now().Add(time.Minute)
 		for {
-			answer, err := http.Get(s.url + "/api/runs/active")
+			answer, err := s.ask(t.Context(), "GET", "/runs/active", nil)
 			if err != nil {
 				t.Fatal(err)
 			}

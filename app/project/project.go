@@ -50,9 +50,11 @@ type Hooks struct {
 	Changed func(context.Context, *Snapshot) error
 }
 
-// Limits bound what is done for one query.
+// Limits bound what is done for a query, and what sources are made of.
 type Limits struct {
 	Planning time.Duration // that it may take
+	// Folders are those that files of sources may be in; any where there is none.
+	Folders []string
 }
 
 // Usual are the usual limits.

@@ -64,8 +64,11 @@ func (s *Source) IsServer() bool {
 	return err == nil && k.Server
 }
 
-// Dial prepares a source. Nothing is asked of it.
-func Dial(name, kind string, cfg connect.Config) (connect.Source, error) {
+// Dial prepares a source, of files only where these may be. Nothing is asked of it.
+func (p *Project) Dial(name, kind string, cfg connect.Config) (connect.Source, error) {
+	if err := p.allowed(name, cfg); err != nil {
+		return nil, err
+	}
 	switch kind {
 	case "postgresql":
 		return postgres.New(name, cfg)
@@ -90,7 +93,7 @@ func (p *Project) dialKept(r *records.Source) connect.Source {
 	}
 	cfg := r.Config
 	cfg.Keeper = p.records
-	conn, err := Dial(r.Name, r.Kind, cfg)
+	conn, err := p.Dial(r.Name, r.Kind, cfg)
 	if err != nil {
 		return broken{err}
 	}

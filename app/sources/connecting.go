@@ -99,7 +99,7 @@ func (s *Sources) Try(ctx context.Context, n NewSource) (steps []connect.Step, e
 	} else {
 		c.Keeper = s.project.Records()
 	}
-	conn, err := project.Dial(n.Name, n.Kind, c)
+	conn, err := s.project.Dial(n.Name, n.Kind, c)
 	if err != nil {
 		return nil, err
 	}

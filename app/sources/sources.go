@@ -97,7 +97,7 @@ func (s *Sources) ConnectAs(ctx context.Context, n NewSource) (*catalog.Source, 
 		cfg.Secret = "kept:" + name
 		tried.Secret, tried.Keeper = cfg.Secret, &given{n.Password}
 	}
-	conn, err := project.Dial(name, kind, tried)
+	conn, err := s.project.Dial(name, kind, tried)
 	if err != nil {
 		return nil, err
 	}

@@ -21,7 +21,8 @@ rovik query "SELECT * FROM delivery.loan_risk LIMIT 10" --home .demo/home
 rovik explain "SELECT count(*) FROM joined.object_on_loan" --home .demo/home
 rovik query "SELECT 1 AS one" --memory 2G --plan-limit 30s --time-limit 10m`},
 	"serve": {`Serve the page and its API until interrupted. Only this machine can reach the address unless
---unsafe-open is given: there is no sign-in yet.`,
+--unsafe-open is given. The printed address has a token in it, which the page keeps; the API takes it as
+Authorization: Bearer, and the file token of the home has it.`,
 		`rovik serve
 rovik serve --addr 127.0.0.1:9000 --home ~/museum
 rovik serve --secrets /etc/rovik/secrets --check-every 15m --log debug`},

@@ -6,6 +6,7 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"slices"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -20,12 +21,13 @@ func serveCommand() *cobra.Command {
 	var o serve.Options
 	cmd := &cobra.Command{Use: "serve", Short: "Serve the page", Args: exactly(0)}
 	cmd.Flags().StringVar(&o.Addr, "addr", "127.0.0.1:8080", "address to serve on")
-	cmd.Flags().BoolVar(&o.Open, "unsafe-open", false, "serve beyond this machine, to anyone who reaches the address: there is no sign-in")
+	cmd.Flags().BoolVar(&o.Open, "unsafe-open", false, "serve beyond this machine, unencrypted, to anyone who has the token")
 	cmd.Flags().StringArrayVar(&o.Secrets, "secrets", nil, "folder whose files the page may name as password files; may be given several times")
 	level := logFlag(cmd)
 	heldFlags(cmd)
+	guard := guardFlags(cmd)
 	every := cmd.Flags().Duration("check-every", time.Hour, "how often sources are compared with what is known of them; 0 for never")
-	cmd.RunE = withApp(func(ctx context.Context, a *app.App, _ []string) error {
+	cmd.RunE = guard(func(ctx context.Context, a *app.App, token string) error {
 		if err := logAt(*level); err != nil {
 			return err
 		}
@@ -41,9 +43,39 @@ func serveCommand() *cobra.Command {
 				}
 			}()
 		}
+		o.Token = token
 		return serve.Run(ctx, a, o, announce)
 	})
 	return cmd
+}
+
+// guardFlags are the flags of what keeps others out who use the same machine. What is
+// returned makes a command that serves of what serves with a token.
+func guardFlags(cmd *cobra.Command) func(func(context.Context, *app.App, string) error) func(*cobra.Command, []string) error {
+	open := cmd.Flags().Bool("no-token", false, "answer whoever reaches the address, as each user of this machine, without the token that is in it")
+	cmd.Flags().StringArrayVar(&limits.Query.Folders, "folder", usualFolders(), "folder that files of sources may be in; may be given several times")
+	return func(run func(context.Context, *app.App, string) error) func(*cobra.Command, []string) error {
+		return withApp(func(ctx context.Context, a *app.App, _ []string) (err error) {
+			token := ""
+			if !*open {
+				if token, err = a.Records().Token(); err != nil {
+					return err
+				}
+			}
+			return run(ctx, a, token)
+		})
+	}
+}
+
+// usualFolders are the user's own folder and the one that the command is started in.
+func usualFolders() []string {
+	var out []string
+	for _, find := range []func() (string, error){os.UserHomeDir, os.Getwd} {
+		if folder, err := find(); err == nil && !slices.Contains(out, folder) {
+			out = append(out, folder)
+		}
+	}
+	return out
 }
 
 // logFlag is the flag that says what is logged.
@@ -72,6 +104,7 @@ func demoCommand() *cobra.Command {
 	cmd.Flags().StringVar(&o.Addr, "addr", "127.0.0.1:8080", "address to serve on; a port in use is stepped over")
 	level := logFlag(cmd)
 	heldFlags(cmd)
+	guard := guardFlags(cmd)
 	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
 		if err := logAt(*level); err != nil {
 			return err
@@ -86,8 +119,10 @@ func demoCommand() *cobra.Command {
 		}
 		defer env.Stop()
 		home = filepath.Join(setup.Dir, "home")
-		return withApp(func(ctx context.Context, a *app.App, _ []string) error {
+		limits.Query.Folders = append(limits.Query.Folders, setup.Dir)
+		return guard(func(ctx context.Context, a *app.App, token string) error {
 			setup.Say("ready after %.1f s", time.Since(began).Seconds())
+			o.Token = token
 			return serve.Run(ctx, a, o, announce)
 		})(cmd, nil)
 	}

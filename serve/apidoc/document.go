@@ -36,7 +36,9 @@ func document(operations []api.Operation, said *comments) (*openapi3.T, error) {
 		}
 		item.SetOperation(o.Method, s.operation(o))
 	}
-	doc.Components = &openapi3.Components{Schemas: s.made}
+	doc.Components = &openapi3.Components{Schemas: s.made, SecuritySchemes: openapi3.SecuritySchemes{"token": {Value: openapi3.NewSecurityScheme().
+		WithType("http").WithScheme("bearer").WithDescription("The token in the address that the server prints; the page keeps it as a cookie.")}}}
+	doc.Security = openapi3.SecurityRequirements{{"token": {}}}
 	return doc, nil
 }
 

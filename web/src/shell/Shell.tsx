@@ -13,6 +13,7 @@ import { SourcesPage } from '../sources/SourcesPage'
 import { RevisionsPage } from '../views/RevisionsPage'
 import { ViewPage } from '../views/ViewPage'
 import { Finder } from './Finder'
+import { asksForToken, SignIn } from './SignIn'
 import { Tree } from './Tree'
 
 const places = [
@@ -26,6 +27,7 @@ const places = [
 export function Shell() {
   const [dark, toggle] = useScheme()
   const catalog = useQuery({ queryKey: ['catalog'], queryFn: api.catalog })
+  if (catalog.error && asksForToken(catalog.error)) return <SignIn />
   return (
     <Flex h="100%">
       <Flex as="aside" direction="column" w="236px" flexShrink={0} bg="rail" borderRight="1px solid" borderColor="line">
