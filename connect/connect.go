@@ -85,7 +85,7 @@ type Config struct {
 	Database string `json:"database,omitempty"`
 	User     string `json:"user,omitempty"`
 	Secret   string `json:"secret,omitempty"`
-	TLS      string `json:"tls,omitempty"`  // a mode; empty is TLSPrefer
+	TLS      string `json:"tls,omitempty"`  // a mode; empty is the usual one, see TLSMode
 	CA       string `json:"ca,omitempty"`   // a file of certificates that sign the server's
 	Path     string `json:"path,omitempty"` // of a file or folder
 	Limits   Limits `json:"limits,omitzero"`

@@ -67,7 +67,13 @@ func TestClock(t *testing.T) {
 }
 
 func TestTLSModes(t *testing.T) {
-	for mode, skips := range map[string]bool{"": true, TLSPrefer: true, TLSRequire: true, TLSVerify: false} {
+	for host, usual := range map[string]string{"127.0.0.1": TLSPrefer, "::1": TLSPrefer, "localhost": TLSPrefer, "": TLSPrefer, "127.9.9.9": TLSPrefer,
+		"db": TLSVerify, "db.example": TLSVerify, "192.0.2.1": TLSVerify, "localhost.example": TLSVerify, "0.0.0.0": TLSVerify} {
+		if is := (Config{Host: host}).TLSMode(); is != usual {
+			t.Errorf("the usual mode for %q is %s, not %s", host, is, usual)
+		}
+	}
+	for mode, skips := range map[string]bool{"": false, TLSPrefer: true, TLSRequire: true, TLSVerify: false} {
 		c, err := Config{Host: "db", TLS: mode}.TLSConfig()
 		if err != nil || c.InsecureSkipVerify != skips || c.ServerName != "db" {
 			t.Errorf("%q: %+v %v", mode, c, err)

@@ -91,7 +91,8 @@ func (s *Steps) SignIn(c Config, in SignedIn) {
 	s.Take(StepTLS, func() (string, error) {
 		switch {
 		case in.Err == nil:
-			return in.Encryption()
+			says, err := in.Encryption()
+			return says + c.checked(says), err
 		case in.Answered:
 			return "it got as far as the sign-in", nil
 		case in.TLS != nil:
@@ -102,6 +103,9 @@ func (s *Steps) SignIn(c Config, in SignedIn) {
 	if s.failed {
 		return
 	}
+	if mode := c.TLSMode(); mode != TLSVerify && !c.onThisMachine() {
+		s.Advise("by the TLS mode %s, which was chosen, others on the way may read or change what is sent; with verify they cannot", mode)
+	}
 	s.Take(StepSignIn, func() (string, error) {
 		if in.Err != nil && !in.InDatabase {
 			return "", in.Sentence
@@ -110,6 +114,25 @@ func (s *Steps) SignIn(c Config, in SignedIn) {
 	})
 	s.List[len(s.List)-1].Milliseconds = float64(in.Took.Microseconds()) / 1000
 	s.Take(StepDatabase, func() (string, error) { return c.Database, in.Sentence })
+}
+
+// AdviseReading adds to the step of the rights to read what the user could do besides
+// reading, if anything.
+func (s *Steps) AdviseReading(user string, could []string) {
+	if len(could) > 0 {
+		s.Advise("%s could write, too (%s): Rovik does not, and a user that may only read is safer", user, strings.Join(could, ", "))
+	}
+}
+
+// checked says what is known of the server at the other end of an encrypted connection.
+func (c Config) checked(encryption string) string {
+	switch {
+	case !strings.HasPrefix(encryption, "encrypted"):
+		return ""
+	case c.TLSMode() == TLSVerify:
+		return ", the certificate is checked"
+	}
+	return ", the certificate is not checked"
 }
 
 // Advise adds a hint to the last step, which went well and is still not as it
@@ -170,7 +193,7 @@ func Clock(theirs time.Time, zone string, took time.Duration) (string, time.Dura
 	return text + ", time zone " + zone, off.Abs()
 }
 
-// The modes of TLS. Prefer is the default: encrypted where the server can.
+// The modes of TLS. Verify is the usual one, and prefer on this machine.
 const (
 	TLSOff     = "off"     // not encrypted
 	TLSPrefer  = "prefer"  // encrypted where the server can, its name not checked
@@ -183,10 +206,20 @@ func TLSModes() []string { return []string{TLSOff, TLSPrefer, TLSRequire, TLSVer
 
 // TLSMode returns how the connection is encrypted.
 func (c Config) TLSMode() string {
-	if c.TLS == "" {
+	switch {
+	case c.TLS != "":
+		return c.TLS
+	case c.onThisMachine():
 		return TLSPrefer
 	}
-	return c.TLS
+	return TLSVerify
+}
+
+// onThisMachine reports whether what is sent to the host does not leave this machine, by its
+// name alone: what a name server says of others may be wrong.
+func (c Config) onThisMachine() bool {
+	ip := net.ParseIP(c.Host)
+	return c.Host == "" || c.Host == "localhost" || ip != nil && ip.IsLoopback()
 }
 
 // TLSConfig makes what the drivers take; nil where nothing is encrypted.
@@ -226,6 +259,7 @@ func TLSFailed(source string, c Config, err error) error {
 		return value.Errorf(value.CodeSource, "%s: the certificate of %s is for another name", source, c.Address()).WithHint("use the name that is in the certificate, or choose the mode require")
 	case errors.As(err, &invalid):
 		return value.Errorf(value.CodeSource, "%s: the certificate of %s is not valid: %s", source, c.Address(), invalid.Error()).WithHint("have the server's certificate renewed")
+	case c.TLSMode() == TLSPrefer: // it went on without
 	case errors.As(err, &record), err != nil && (strings.Contains(err.Error(), "server refused TLS") || strings.Contains(err.Error(), "TLS requested but server does not support TLS") || strings.Contains(err.Error(), "server does not support SSL")):
 		return value.Errorf(value.CodeSource, "%s: the server at %s does not encrypt", source, c.Address()).WithHint("set it up there, or choose the mode prefer")
 	}

@@ -46,7 +46,7 @@ func sourceCommand() *cobra.Command {
 		cmd.Flags().StringVar(&n.Config.User, "user", "", "user")
 		cmd.Flags().StringVar(&n.Config.Secret, "secret", "", "where the password is: env:NAME or file:PATH")
 		cmd.Flags().StringVar(&passwordFrom, "password", "", "- to read the password from standard input, and keep it encrypted")
-		cmd.Flags().StringVar(&n.Config.TLS, "tls", "", "how the connection is encrypted: "+strings.Join(connect.TLSModes(), ", ")+" (prefer where it is not given)")
+		cmd.Flags().StringVar(&n.Config.TLS, "tls", "", "how the connection is encrypted: "+strings.Join(connect.TLSModes(), ", ")+" (verify where it is not given; prefer for a server on this machine)")
 		cmd.Flags().StringVar(&n.Config.CA, "ca", "", "file of certificates that sign the server's, for --tls verify")
 		cmd.Flags().StringVar(&n.Config.Path, "path", "", "file, for sqlite; file or folder, for parquet, csv, json and xml")
 	}

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"slices"
 	"sort"
 	"strings"
 	"sync"
@@ -314,11 +315,49 @@ func (s *Source) Try(ctx context.Context, steps *connect.Steps) {
 		}
 		return fmt.Sprintf("%d collections", len(sets)), err
 	})
+	if steps.Failed() == nil {
+		user, could := s.couldWrite(ctx)
+		steps.AdviseReading(user, could)
+	}
 	steps.Take(connect.StepVersion, func() (string, error) { return s.version(ctx) })
 	steps.Take(connect.StepClock, func() (string, error) {
 		text, _ := connect.Clock(hello.LocalTime, "UTC", took)
 		return text, nil
 	})
+}
+
+// couldWrite lists what the user may do besides reading; nothing where that is not told.
+func (s *Source) couldWrite(ctx context.Context) (user string, could []string) {
+	db, err := s.database(ctx)
+	if err != nil {
+		return "", nil
+	}
+	var status struct {
+		AuthInfo struct {
+			Users      []bson.M `bson:"authenticatedUsers"`
+			Privileges []struct {
+				Resource struct {
+					DB         string `bson:"db"`
+					Collection string `bson:"collection"`
+				} `bson:"resource"`
+				Actions []string `bson:"actions"`
+			} `bson:"authenticatedUserPrivileges"`
+		} `bson:"authInfo"`
+	}
+	if db.RunCommand(ctx, bson.D{{Key: "connectionStatus", Value: 1}, {Key: "showPrivileges", Value: true}}).Decode(&status) != nil {
+		return "", nil
+	}
+	if len(status.AuthInfo.Users) == 0 {
+		return "whoever reaches this server", []string{"it asks for no sign-in"}
+	}
+	for _, p := range status.AuthInfo.Privileges {
+		for _, a := range p.Actions {
+			if slices.Contains([]string{"insert", "update", "remove", "createCollection", "dropCollection", "anyAction"}, a) && !slices.Contains(could, a) {
+				could = append(could, a)
+			}
+		}
+	}
+	return s.cfg.User, could
 }
 
 func (s *Source) version(ctx context.Context) (string, error) {

@@ -4,14 +4,20 @@ import (
 	"context"
 	"database/sql"
 	"database/sql/driver"
+	"errors"
 	"fmt"
+	"maps"
 	"regexp"
+	"slices"
+	"strconv"
 	"strings"
 	"sync"
+	"time"
 
 	"rovik/connect"
 	"rovik/core/catalog"
 	"rovik/core/plan"
+	"rovik/core/value"
 )
 
 // pinned are the variables of a session that can change an answer, as Rovik's own
@@ -26,39 +32,149 @@ var pinned = map[string]string{
 	"sql_mode":         "'STRICT_ALL_TABLES,NO_UNSIGNED_SUBTRACTION,ERROR_FOR_DIVISION_BY_ZERO'",
 	"old_mode":         "''",
 	"sql_select_limit": "18446744073709551615", "sql_big_selects": "1", "sql_auto_is_null": "0",
-	"max_sort_length": fmt.Sprint(sortedBytes), "group_concat_max_len": "4294967295", "div_precision_increment": "4",
+	"max_sort_length": fmt.Sprint(sortedBytes), "group_concat_max_len": "1073741824", "div_precision_increment": "4",
 	"default_week_format": "0", "lc_time_names": "'en_US'", "sql_quote_show_create": "1",
 	"character_set_results": "'utf8mb4'", "timestamp": "DEFAULT", "system_versioning_asof": "DEFAULT",
 }
 
+// unreadable are pinned variables that have no value to read back.
+var unreadable = map[string]bool{"timestamp": true}
+
+// readBack are the variables that are read back, in order.
+var readBack = slices.DeleteFunc(slices.Sorted(maps.Keys(pinned)), func(name string) bool { return unreadable[name] })
+
+const settingsBreak = "|"
+
+// settingsSQL gives a session's pinned variables in one text.
+var settingsSQL = "CONCAT_WS('" + settingsBreak + "', @@session." + strings.Join(readBack, ", @@session.") + ")"
+
+// switches are how variables that are on or off are read back.
+var switches = map[string]string{"ON": "1", "OFF": "0"}
+
+// hasPinned fails where a session does not have the variables that it was asked to have.
+func hasPinned(settings string) error {
+	for i, is := range strings.Split(settings, settingsBreak) {
+		name := readBack[i]
+		if n, isSwitch := switches[is]; isSwitch && n == pinned[name] {
+			continue
+		}
+		want, has := strings.Split(strings.Trim(pinned[name], "'"), ","), strings.Split(is, ",")
+		whole := name == "optimizer_switch" || len(want) == len(has) // that one is named in part
+		if !whole || slices.ContainsFunc(want, func(w string) bool { return !slices.Contains(has, w) }) {
+			return value.Errorf(value.CodeSource, "the session has the variable %s = '%s', and not %s as it was asked for", name, is, pinned[name]).
+				WithHint("connect to the server itself, or have what stands between pass the variables of a session on")
+		}
+	}
+	return nil
+}
+
+// session is what is known of a connection.
+type session struct {
+	id       int64  // its number at the server
+	settings string // as it began; see settingsSQL
+}
+
 // sessions is what is known of connections, and of tables seen through them.
 type sessions struct {
-	ids sync.Map // driver connection: int64, its number at the server
+	known sync.Map // driver connection: session
 	// verified are the definitions of tables in which they were as they are known.
 	verified sync.Map // *catalog.Table: string
 }
 
-// id returns a connection's number at the server.
-func (s *sessions) id(ctx context.Context, conn *sql.Conn) (int64, error) {
-	var under any
-	if err := conn.Raw(func(c any) error { under = c; return nil }); err != nil {
-		return 0, err
+// connector opens connections, and notes what they begin with.
+type connector struct {
+	driver.Connector
+	sessions *sessions
+}
+
+// Connect opens a connection. One that does not have the variables that were asked for is
+// not used.
+func (c connector) Connect(ctx context.Context) (driver.Conn, error) {
+	conn, err := c.Connector.Connect(ctx)
+	if err != nil {
+		return nil, err
 	}
-	if id, ok := s.ids.Load(under); ok {
-		return id.(int64), nil
+	is, err := began(ctx, conn)
+	if err == nil {
+		err = hasPinned(is.settings)
 	}
-	var id int64
-	if err := conn.QueryRowContext(ctx, "SELECT CONNECTION_ID()").Scan(&id); err != nil {
-		return 0, err
+	if err != nil {
+		return nil, errors.Join(err, conn.Close())
 	}
-	s.ids.Store(under, id)
-	return id, nil
+	c.sessions.known.Store(conn, is)
+	return conn, nil
+}
+
+// began asks a new connection for what it begins with.
+func began(ctx context.Context, conn driver.Conn) (is session, err error) {
+	ask, ok := conn.(driver.QueryerContext)
+	if !ok {
+		return is, fmt.Errorf("the driver's connections take no questions: %T", conn)
+	}
+	rows, err := ask.QueryContext(ctx, "SELECT CONNECTION_ID(), "+settingsSQL, nil)
+	if err != nil {
+		return is, err
+	}
+	cells := make([]driver.Value, 2)
+	if err := errors.Join(rows.Next(cells), rows.Close()); err != nil {
+		return is, err
+	}
+	is.settings = text(cells[1])
+	is.id, err = strconv.ParseInt(text(cells[0]), 10, 64)
+	return is, err
+}
+
+// text is a cell as the driver gives it.
+func text(cell driver.Value) string {
+	if b, ok := cell.([]byte); ok {
+		return string(b)
+	}
+	return fmt.Sprint(cell)
+}
+
+// of returns what is known of a connection.
+func (s *sessions) of(conn *sql.Conn) (is session, err error) {
+	err = conn.Raw(func(c any) error {
+		known, ok := s.known.Load(c)
+		if !ok {
+			return driver.ErrBadConn // it was dropped
+		}
+		is = known.(session)
+		return nil
+	})
+	return is, err
+}
+
+// unsettled reports whether a connection's variables are not those that it began with, or
+// cannot be read.
+func (is session) unsettled(conn *sql.Conn) bool {
+	ctx, cancel := context.WithTimeout(context.Background(), time.Second)
+	defer cancel()
+	var now string
+	return conn.QueryRowContext(ctx, "SELECT "+settingsSQL).Scan(&now) != nil || now != is.settings
+}
+
+// alone does what may run functions behind views, through a connection of its own, which is
+// used again where its variables are still those that it began with.
+func (s *Source) alone(ctx context.Context, work func(*Source) error) error {
+	conn, err := s.db.Conn(ctx)
+	if err != nil {
+		return s.explain(err)
+	}
+	defer conn.Close()
+	through := *s
+	through.conn = conn
+	err = work(&through)
+	if is, known := s.sessions.of(conn); known != nil || is.unsettled(conn) {
+		s.sessions.drop(conn)
+	}
+	return err
 }
 
 // drop closes a connection rather than give it back.
 func (s *sessions) drop(conn *sql.Conn) {
 	_ = conn.Raw(func(c any) error {
-		s.ids.Delete(c)
+		s.known.Delete(c)
 		return driver.ErrBadConn
 	})
 }
@@ -100,8 +216,9 @@ func definition(ctx context.Context, conn *sql.Conn, t *catalog.Table) (string, 
 }
 
 // verify compares tables with what is known of them, unless they have a
-// definition with which that was done already.
-func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.Table, reads plan.Reads) error {
+// definition with which that was done already. It reports whether any may be a view,
+// behind which there may be functions.
+func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.Table, reads plan.Reads) (views bool, err error) {
 	var look []*catalog.Table
 	var now []string
 	for _, t := range tables {
@@ -110,29 +227,30 @@ func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.T
 		}
 		d, err := definition(ctx, conn, t)
 		if err != nil {
-			return err
+			return false, err
 		}
+		views = views || d == ""
 		if known, ok := s.sessions.verified.Load(t); d == "" || !ok || known != d {
 			look, now = append(look, t), append(now, d)
 		}
 	}
 	if len(look) == 0 {
-		return nil
+		return views, nil
 	}
 	fresh, err := s.described(ctx, conn, look)
 	if err != nil {
-		return err
+		return false, err
 	}
 	for i, t := range look {
 		is := fresh[i]
 		if broken := t.Broken(is, reads[t]); broken != "" {
-			return connect.Changed(s.name, broken)
+			return false, connect.Changed(s.name, broken)
 		}
 		if now[i] != "" && t.Broken(is, nil) == "" {
 			s.sessions.verified.Store(t, now[i])
 		}
 	}
-	return nil
+	return views, nil
 }
 
 // described reads what the catalogue says of tables now, through a connection; nil
@@ -171,7 +289,8 @@ func (s *Source) Verify(ctx context.Context, tables []*catalog.Table, reads plan
 		return s.explain(err)
 	}
 	defer conn.Close()
-	return s.explain(s.verify(ctx, conn, tables, reads))
+	_, err = s.verify(ctx, conn, tables, reads)
+	return s.explain(err)
 }
 
 // utf8 reports whether a collation is of a character set that holds every text.

@@ -54,15 +54,17 @@ func New(name string, cfg connect.Config) (*Source, error) {
 	if mc.TLS, err = cfg.TLSConfig(); err != nil {
 		return nil, err
 	}
+	mc.AllowCleartextPasswords = cfg.TLSMode() == connect.TLSVerify // else it might go to anybody
 	mc.AllowFallbackToPlaintext = cfg.TLSMode() == connect.TLSPrefer
-	connector, err := mysql.NewConnector(mc)
+	opens, err := mysql.NewConnector(mc)
 	if err != nil {
 		return nil, fmt.Errorf("preparing the connection to %s: %w", name, err)
 	}
-	db := sql.OpenDB(connector)
+	known := &sessions{}
+	db := sql.OpenDB(connector{opens, known})
 	db.SetMaxOpenConns(cfg.Limits.Full().Connections)
 	db.SetMaxIdleConns(cfg.Limits.Full().Connections)
-	return &Source{name: name, cfg: cfg, db: db, sessions: &sessions{}}, nil
+	return &Source{name: name, cfg: cfg, db: db, sessions: known}, nil
 }
 
 // Proposes reports that columns have types of their own; see connect.Typer.
@@ -166,6 +168,12 @@ func (s *Source) explain(err error) error {
 	if u := connect.Unreachable(s.name, "MariaDB", s.cfg, err); u != nil {
 		return u
 	}
+	for _, refused := range []error{mysql.ErrCleartextPassword, mysql.ErrOldPassword, mysql.ErrNativePassword, mysql.ErrUnknownPlugin} {
+		if errors.Is(err, refused) {
+			return value.Errorf(value.CodeSource, "%s: MariaDB at %s asks for the password of %s in a form that is not sent", s.name, s.cfg.Address(), s.cfg.User).
+				WithHint("a password goes in the clear in the TLS mode verify alone; else give the user another way to sign in, as ed25519")
+		}
+	}
 	return value.Errorf(value.CodeConnection, "%s: the connection to MariaDB broke: %s", s.name, err).WithHint("check the server, then try again")
 }
 
@@ -176,9 +184,10 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 	if err != nil {
 		return nil, s.explain(err)
 	}
-	id, err := s.sessions.id(ctx, conn)
+	var views bool
+	session, err := s.sessions.of(conn)
 	if err == nil {
-		err = s.verify(ctx, conn, st.Tables, st.Reads)
+		views, err = s.verify(ctx, conn, st.Tables, st.Reads)
 	}
 	if err != nil {
 		_ = conn.Close()
@@ -194,7 +203,7 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 		defer done()
 		// Where this fails the connection is closed anyway, and the server
 		// notices when it next writes.
-		_, _ = s.db.ExecContext(kill, fmt.Sprintf("KILL QUERY %d", id))
+		_, _ = s.db.ExecContext(kill, fmt.Sprintf("KILL QUERY %d", session.id))
 	})
 	release := func() error {
 		dropped := false
@@ -203,7 +212,7 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 			// connection next.
 			<-killed
 			dropped = true
-		} else if sqldb.HasVerbatim(st) {
+		} else if sqldb.HasVerbatim(st) || views && session.unsettled(conn) {
 			dropped = true // what it may have set goes with it
 		}
 		if dropped {
@@ -226,28 +235,30 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 // Plan returns MariaDB's EXPLAIN, a line a table; see connect.Source.
 func (s *Source) Plan(ctx context.Context, st *fold.Statement) ([]string, error) {
 	var lines []string
-	err := s.query(ctx, "EXPLAIN "+st.Text, func(r *sql.Rows) error {
-		names, err := r.Columns()
-		if err != nil {
-			return err
-		}
-		cells := make([]sql.NullString, len(names))
-		dest := make([]any, len(names))
-		for i := range cells {
-			dest[i] = &cells[i]
-		}
-		if err := r.Scan(dest...); err != nil {
-			return err
-		}
-		var parts []string
-		for i, c := range cells {
-			if c.Valid && c.String != "" && names[i] != "id" {
-				parts = append(parts, names[i]+": "+c.String)
+	err := s.alone(ctx, func(s *Source) error {
+		return s.query(ctx, "EXPLAIN "+st.Text, func(r *sql.Rows) error {
+			names, err := r.Columns()
+			if err != nil {
+				return err
 			}
-		}
-		lines = append(lines, strings.Join(parts, ", "))
-		return nil
-	}, sqldb.Arguments(st)...)
+			cells := make([]sql.NullString, len(names))
+			dest := make([]any, len(names))
+			for i := range cells {
+				dest[i] = &cells[i]
+			}
+			if err := r.Scan(dest...); err != nil {
+				return err
+			}
+			var parts []string
+			for i, c := range cells {
+				if c.Valid && c.String != "" && names[i] != "id" {
+					parts = append(parts, names[i]+": "+c.String)
+				}
+			}
+			lines = append(lines, strings.Join(parts, ", "))
+			return nil
+		}, sqldb.Arguments(st)...)
+	})
 	return lines, err
 }
 
@@ -304,7 +315,7 @@ func (s *Source) Discover(ctx context.Context) (*catalog.Source, error) {
 		return nil, err
 	}
 	for _, t := range found.Tables {
-		if err := s.measureTable(ctx, t); err != nil {
+		if err := s.alone(ctx, func(s *Source) error { return s.measureTable(ctx, t) }); err != nil {
 			return nil, err
 		}
 	}

@@ -2,8 +2,11 @@ package mariadb
 
 import (
 	"context"
+	"database/sql"
 	"errors"
 	"fmt"
+	"regexp"
+	"strings"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
@@ -59,6 +62,9 @@ func (s *Source) Try(ctx context.Context, steps *connect.Steps) {
 		}
 		return fmt.Sprintf("%d tables and views", readable), nil
 	})
+	if steps.Failed() == nil {
+		steps.AdviseReading(s.cfg.User, couldWrite(ctx, conn))
+	}
 	steps.Take(connect.StepVersion, func() (string, error) {
 		var version string
 		err := conn.QueryRowContext(ctx, "SELECT VERSION()").Scan(&version)
@@ -81,3 +87,43 @@ func (s *Source) Try(ctx context.Context, steps *connect.Steps) {
 		steps.Advise("set the server's clock: its own NOW() and Rovik's differ")
 	}
 }
+
+// reads are the privileges with which nothing is written.
+var reads = map[string]bool{"USAGE": true, "SELECT": true, "SHOW VIEW": true, "SHOW DATABASES": true, "PROCESS": true, "EXECUTE": true, "BINLOG MONITOR": true,
+	"REPLICATION CLIENT": true, "SLAVE MONITOR": true, "REPLICA MONITOR": true, "CONNECTION ADMIN": true, "LOCK TABLES": true, "PROXY": true}
+
+// grant reads a line of SHOW GRANTS: its privileges, with lists of columns, and what they are for.
+var grant = regexp.MustCompile(`^GRANT (.+?) ON (\S+) TO `)
+
+// columnList is what a privilege is bound to in a grant.
+var columnList = regexp.MustCompile(` \([^)]*\)`)
+
+// couldWrite lists the privileges of the user besides those of reading; nothing where that
+// is not told.
+func couldWrite(ctx context.Context, conn *sql.Conn) []string {
+	rows, err := conn.QueryContext(ctx, "SHOW GRANTS")
+	if err != nil {
+		return nil
+	}
+	defer rows.Close()
+	var could []string
+	for rows.Next() {
+		var line string
+		if rows.Scan(&line) != nil {
+			return could
+		}
+		m := grant.FindStringSubmatch(line)
+		if m == nil { // of a role, whose own grants follow
+			continue
+		}
+		for _, p := range strings.Split(columnList.ReplaceAllString(m[1], ""), ", ") {
+			if !reads[p] {
+				could = append(could, p+" on "+strings.ReplaceAll(m[2], "`", ""))
+			}
+		}
+	}
+	return could[:min(len(could), mostTold)]
+}
+
+// mostTold bounds the privileges that are told.
+const mostTold = 6

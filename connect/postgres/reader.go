@@ -59,7 +59,7 @@ func (r *reader) Next(ctx context.Context) (kernel.Batch, error) {
 		return kernel.Batch{}, io.EOF
 	}
 	if r.rows == nil {
-		rows, err := r.opening.rows(ctx, r.source, r.st)
+		rows, err := r.opening.rows(ctx, r.source, r.conn.Conn().PgConn(), r.st)
 		if err != nil {
 			r.done = true
 			return kernel.Batch{}, r.ended(ctx, err)

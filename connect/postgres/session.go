@@ -3,6 +3,7 @@ package postgres
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -31,6 +32,8 @@ var pinned = map[string]string{
 const (
 	// userPath is where a connection keeps the search path that its role has.
 	userPath = "search_path"
+	// settings is where a connection keeps its pinned settings, as it began with them.
+	settings = "settings"
 	// tableVersions is where a connection keeps what it knows of tables' versions, a
 	// known by the table's name.
 	tableVersions = "versions"
@@ -49,27 +52,62 @@ func versionsOf(conn *pgconn.PgConn) map[string]*known {
 	return versions
 }
 
+// settingNames are the names of pinned in their order.
+var settingNames = slices.Sorted(maps.Keys(pinned))
+
+// settingsSQL gives a session's pinned settings in one text.
+var settingsSQL = func() string {
+	var list []string
+	for _, name := range settingNames {
+		list = append(list, "pg_catalog.current_setting('"+name+"')")
+	}
+	return "pg_catalog.concat_ws('|', " + strings.Join(list, ", ") + ")"
+}()
+
 // prepareSession makes a new session find the functions and operators of
-// pg_catalog alone: a database may have others of the same names.
+// pg_catalog alone: a database may have others of the same names. It fails where the
+// session does not have the settings that it was asked to have, as behind a pooler.
 func prepareSession(ctx context.Context, conn *pgconn.PgConn) error {
-	res, err := conn.Exec(ctx, "SELECT pg_catalog.current_setting('search_path'); SET search_path = ''").ReadAll()
+	res, err := conn.Exec(ctx, "SELECT pg_catalog.current_setting('search_path'); SET search_path = ''; SELECT "+settingsSQL).ReadAll()
 	if err != nil {
 		return err
 	}
+	has := string(res[2].Rows[0][0])
+	for i, is := range strings.Split(has, "|") {
+		if name := settingNames[i]; !strings.EqualFold(is, pinned[name]) {
+			return value.Errorf(value.CodeSource, "the session has the setting %s = %q, and not %q as it was asked for", name, is, pinned[name]).
+				WithHint("connect to the server itself, or have what stands between pass the settings of a session on")
+		}
+	}
 	conn.CustomData()[userPath] = string(res[0].Rows[0][0])
+	conn.CustomData()[settings] = has
 	conn.CustomData()[tableVersions] = map[string]*known{}
+	return nil
+}
+
+// errSettings is the error of a session whose settings have changed: something that a
+// statement read, as a function in a view, has set them. It is not used again.
+var errSettings = value.Errorf(value.CodeConnection, "the settings of the session were changed").WithHint("look for a function behind a view or a policy of this database that sets them")
+
+// checkSettings compares the pinned settings and the search path of a session, as it has
+// them before a statement, with what it began with. A statement of the user's own has the user's path.
+func checkSettings(conn *pgconn.PgConn, now, path string, own bool) error {
+	if now != conn.CustomData()[settings] || path != `""` && path != "" && !own {
+		return errSettings
+	}
 	return nil
 }
 
 // versionSQL gives the snapshot, empty on a standby, and, unless that is $1, the version of a table: what
 // changes whenever its columns, keys or heirs do, and perhaps at other times; NULL
-// where the table is gone.
+// where the table is gone. Then come the session's settings and its search path.
 func versionSQL(t *catalog.Table) string {
 	return `SELECT CASE WHEN pg_catalog.pg_is_in_recovery() THEN '' ELSE pg_catalog.txid_current_snapshot()::text END,
   CASE WHEN pg_catalog.txid_current_snapshot()::text = $1::text THEN NULL ELSE (
   SELECT ROW(c.oid, c.relhassubclass, ARRAY(SELECT a.xmin FROM pg_catalog.pg_attribute a WHERE a.attrelid = c.oid),
     ARRAY(SELECT i.xmin FROM pg_catalog.pg_index i WHERE i.indrelid = c.oid))
-  FROM pg_catalog.pg_class c WHERE c.oid = pg_catalog.to_regclass(` + literal(qualified(t)) + `))::text END`
+  FROM pg_catalog.pg_class c WHERE c.oid = pg_catalog.to_regclass(` + literal(qualified(t)) + `))::text END,
+  ` + settingsSQL + `, pg_catalog.current_setting('search_path')`
 }
 
 // literal writes a text constant; standard_conforming_strings is on.
@@ -86,6 +124,7 @@ type opening struct {
 	known  []*known         // of tables
 	fresh  []bool           // by table: that is prepared first
 	skip   int              // results before those
+	own    bool             // the statement is somebody's own, with the search path of its user
 }
 
 // begin sends a statement in one round trip, which is one transaction: it is
@@ -110,7 +149,7 @@ func (s *Source) begin(ctx context.Context, conn *pgconn.PgConn, st *fold.Statem
 		path, _ := conn.CustomData()[userPath].(string)
 		o.pipe.SendQueryParams("BEGIN READ ONLY", nil, nil, nil, nil)
 		o.pipe.SendQueryParams("SET LOCAL search_path = "+path, nil, nil, nil, nil)
-		o.skip = 3
+		o.skip, o.own = 3, true
 	}
 	o.pipe.SendPrepare("", text, nil)
 	versions := versionsOf(conn)
@@ -145,7 +184,7 @@ func names(tables []*catalog.Table) string {
 
 // rows reads up to the statement's own rows. It fails where the statement does
 // not give what was planned, or a table has changed.
-func (o *opening) rows(ctx context.Context, s *Source, st *fold.Statement) (*pgconn.ResultReader, error) {
+func (o *opening) rows(ctx context.Context, s *Source, conn *pgconn.PgConn, st *fold.Statement) (*pgconn.ResultReader, error) {
 	if err := o.pipe.Sync(); err != nil {
 		return nil, err
 	}
@@ -175,11 +214,18 @@ func (o *opening) rows(ctx context.Context, s *Source, st *fold.Statement) (*pgc
 		if err != nil {
 			return nil, err
 		}
+		var unsettled error
 		for result.NextRow() {
-			versions[i] = o.known[i].now(result.Values())
+			cells := result.Values()
+			versions[i] = o.known[i].now(cells)
+			unsettled = checkSettings(conn, string(cells[2]), string(cells[3]), o.own)
 		}
 		if _, err := result.Close(); err != nil {
 			return nil, err
+		}
+		if unsettled != nil {
+			drop(conn)
+			return nil, unsettled
 		}
 	}
 	if err := s.verify(ctx, o.tables, st.Reads, versions); err != nil {

@@ -67,6 +67,9 @@ func New(name string, cfg connect.Config) (*Source, error) {
 	for setting, v := range pinned {
 		c.RuntimeParams[setting] = v
 	}
+	if cfg.TLSMode() != connect.TLSVerify {
+		c.RequireAuth = "!password" // in the clear it might go to anybody
+	}
 	c.AfterConnect = prepareSession
 	// A cancelled context asks the server to end the statement.
 	c.BuildContextWatcherHandler = func(conn *pgconn.PgConn) ctxwatch.Handler {
@@ -111,6 +114,11 @@ func (s *Source) explain(err error) error {
 	}
 	var ve *value.Error
 	if errors.As(err, &ve) {
+		if ve.Code == value.CodeSource && !strings.HasPrefix(ve.Message, s.name+": ") {
+			named := *ve
+			named.Message = s.name + ": " + ve.Message
+			return &named
+		}
 		return err
 	}
 	var pe *pgconn.PgError
@@ -130,6 +138,10 @@ func (s *Source) explain(err error) error {
 			return connect.Changed(s.name, pe.Message)
 		}
 		return value.Errorf(pe.Code, "%s (PostgreSQL) says: %s", s.name, pe.Message)
+	}
+	if strings.Contains(err.Error(), "require_auth") {
+		return value.Errorf(value.CodeSource, "%s: PostgreSQL at %s asks for the password of %s in the clear, and it is not sent", s.name, s.cfg.Address(), s.cfg.User).
+			WithHint("a password goes in the clear in the TLS mode verify alone; else have the server sign the user in by scram-sha-256")
 	}
 	if t := connect.TLSFailed(s.name, s.cfg, err); t != nil {
 		return t

@@ -46,6 +46,9 @@ func (s *Source) Try(ctx context.Context, steps *connect.Steps) {
 		}
 		return fmt.Sprintf("%d of %d tables and views", readable, all), nil
 	})
+	if steps.Failed() == nil {
+		steps.AdviseReading(s.cfg.User, couldWrite(ctx, conn))
+	}
 	steps.Take(connect.StepVersion, func() (string, error) {
 		var version string
 		err := conn.QueryRow(ctx, "SELECT current_setting('server_version')").Scan(&version)
@@ -77,4 +80,17 @@ func encryption(ctx context.Context, conn *pgx.Conn) string {
 		return "not encrypted"
 	}
 	return "encrypted, " + *version
+}
+
+// couldWrite lists what the user may do besides reading; nothing where that is not told.
+func couldWrite(ctx context.Context, conn *pgx.Conn) []string {
+	var could []string
+	_ = conn.QueryRow(ctx, `SELECT array_remove(ARRAY[
+		CASE WHEN (SELECT rolsuper FROM pg_roles WHERE rolname = current_user) THEN 'it is a superuser' END,
+		CASE WHEN has_database_privilege(current_database(), 'CREATE') THEN 'it may make schemas' END,
+		(SELECT 'it may make tables in ' || min(nspname) FROM pg_namespace WHERE nspname NOT LIKE 'pg\_%' AND nspname <> 'information_schema' AND has_schema_privilege(oid, 'CREATE') HAVING count(*) > 0),
+		(SELECT 'it may change the rows of ' || count(*) || CASE count(*) WHEN 1 THEN ' table' ELSE ' tables' END FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+			WHERE c.relkind IN ('r', 'p', 'v', 'f') AND n.nspname <> 'information_schema' AND n.nspname NOT LIKE 'pg\_%'
+				AND (has_table_privilege(c.oid, 'INSERT, UPDATE, DELETE, TRUNCATE') OR has_any_column_privilege(c.oid, 'INSERT, UPDATE')) HAVING count(*) > 0)], NULL)`).Scan(&could)
+	return could
 }

@@ -38,7 +38,7 @@ const passwordKinds = [
 export function ConnectPage() {
   const [kind, setKind] = useState('postgresql')
   const [connection, setConnection] = useState('')
-  const [form, setForm] = useState({ name: '', host: '127.0.0.1', port: '', database: '', user: '', password: '', tls: 'prefer', ca: '', path: '' })
+  const [form, setForm] = useState({ name: '', host: '127.0.0.1', port: '', database: '', user: '', password: '', tls: '', ca: '', path: '' })
   const [limits, setLimits] = useState({ connections: '', silence: '' })
   const [passwordIs, setPasswordIs] = useState('kept')
   const queries = useQueryClient()
@@ -46,13 +46,15 @@ export function ConnectPage() {
   const set = (field: keyof typeof form) => (e: React.ChangeEvent<HTMLInputElement | HTMLSelectElement>) => setForm({ ...form, [field]: e.target.value })
   const chosen = kinds.find((k) => k.kind === kind)!
   const server = chosen.port !== ''
+  const here = ['127.0.0.1', 'localhost', '::1'].includes(form.host)
+  const checks = form.tls === 'verify' || (form.tls === '' && !here)
 
   const source = (): NewSource => {
     const { name, host, port, database, user, password, tls, ca, path } = form
     const bounds = { connections: Number(limits.connections), silence: Number(limits.silence) }
     if (connection.trim()) return { name, connection, config: { limits: bounds } }
     if (!server) return { name, kind, config: { path } }
-    const config = { host, port: Number(port || chosen.port), database, user, tls, limits: bounds, ...(tls === 'verify' && ca ? { ca } : {}) }
+    const config = { host, port: Number(port || chosen.port), database, user, tls, limits: bounds, ...(checks && ca ? { ca } : {}) }
     if (passwordIs === 'kept') return { name, kind, config, password }
     return { name, kind, config: { ...config, secret: `${passwordIs}:${password}` } }
   }
@@ -128,8 +130,8 @@ export function ConnectPage() {
                 {line('User', 'user')}
                 <Choice label="Password is" options={passwordKinds} value={passwordIs} onChange={(e) => setPasswordIs(e.target.value)} />
                 {line({ kept: 'Password', env: 'Variable', file: 'File' }[passwordIs]!, 'password', { type: passwordIs === 'kept' ? 'password' : 'text', autoComplete: 'new-password' })}
-                <Choice label="Encrypted" options={tlsModes} value={form.tls} onChange={set('tls')} />
-                {form.tls === 'verify' && line('Signed by', 'ca', { placeholder: 'file of certificates; empty for those of this machine' })}
+                <Choice label="Encrypted" options={[['', here ? 'as usual here: where the server can' : 'as usual: always, checked'], ...tlsModes]} value={form.tls} onChange={set('tls')} />
+                {checks && line('Signed by', 'ca', { placeholder: 'file of certificates; empty for those of this machine' })}
               </>
             ) : (
               line('Path', 'path', { placeholder: kind === 'sqlite' ? '/path/to/file.db' : '/path/to/a/file or folder' })
