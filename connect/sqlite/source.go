@@ -14,8 +14,6 @@ import (
 	"sort"
 	"strings"
 
-	_ "modernc.org/sqlite" // the database/sql driver
-
 	"rovik/connect"
 	"rovik/connect/sqldb"
 	"rovik/core/catalog"
@@ -37,15 +35,8 @@ type Source struct {
 // New prepares a source; the file is opened when first used, for reading only.
 func New(name string, cfg connect.Config) (*Source, error) {
 	dsn := url.URL{Scheme: "file", Opaque: (&url.URL{Path: cfg.Path}).EscapedPath(), RawQuery: "mode=ro&_pragma=query_only(1)&_pragma=busy_timeout(5000)"}
-	db, err := sql.Open("sqlite", dsn.String())
-	if err != nil {
-		return nil, fmt.Errorf("preparing %s: %w", name, err)
-	}
+	db, changes := openReading(dsn.String()), openReading(dsn.String())
 	db.SetMaxOpenConns(cfg.Limits.Full().Connections)
-	changes, err := sql.Open("sqlite", dsn.String())
-	if err != nil {
-		return nil, fmt.Errorf("preparing %s: %w", name, err)
-	}
 	changes.SetMaxOpenConns(1)
 	return &Source{name: name, cfg: cfg, db: db, watch: &watch{db: changes}}, nil
 }
