@@ -49,13 +49,16 @@ func serveCommand() *cobra.Command {
 	return cmd
 }
 
+// guarded serves a project with a token.
+type guarded func(ctx context.Context, a *app.App, token string) error
+
 // guardFlags are the flags of what keeps others out who use the same machine. What is
-// returned makes a command that serves of what serves with a token.
-func guardFlags(cmd *cobra.Command) func(func(context.Context, *app.App, string) error) func(*cobra.Command, []string) error {
+// returned makes a command of what serves; sources may be in the folders that it is given, too.
+func guardFlags(cmd *cobra.Command) func(run guarded, folders ...string) func(*cobra.Command, []string) error {
 	open := cmd.Flags().Bool("no-token", false, "answer whoever reaches the address, as each user of this machine, without the token that is in it")
-	cmd.Flags().StringArrayVar(&limits.Query.Folders, "folder", usualFolders(), "folder that files of sources may be in; may be given several times")
-	return func(run func(context.Context, *app.App, string) error) func(*cobra.Command, []string) error {
-		return withApp(func(ctx context.Context, a *app.App, _ []string) (err error) {
+	in := cmd.Flags().StringArray("folder", usualFolders(), "folder that files of sources may be in; may be given several times")
+	return func(run guarded, folders ...string) func(*cobra.Command, []string) error {
+		serving := withApp(func(ctx context.Context, a *app.App, _ []string) (err error) {
 			token := ""
 			if !*open {
 				if token, err = a.Records().Token(); err != nil {
@@ -64,6 +67,10 @@ func guardFlags(cmd *cobra.Command) func(func(context.Context, *app.App, string)
 			}
 			return run(ctx, a, token)
 		})
+		return func(cmd *cobra.Command, args []string) error {
+			limits.Query.Folders = append(slices.Clone(*in), folders...)
+			return serving(cmd, args)
+		}
 	}
 }
 
@@ -119,12 +126,11 @@ func demoCommand() *cobra.Command {
 		}
 		defer env.Stop()
 		home = filepath.Join(setup.Dir, "home")
-		limits.Query.Folders = append(limits.Query.Folders, setup.Dir)
 		return guard(func(ctx context.Context, a *app.App, token string) error {
 			setup.Say("ready after %.1f s", time.Since(began).Seconds())
 			o.Token = token
 			return serve.Run(ctx, a, o, announce)
-		})(cmd, nil)
+		}, setup.Dir)(cmd, nil)
 	}
 	return cmd
 }

@@ -101,14 +101,12 @@ func (c *csv) load(f file) (*csvFile, error) {
 		}
 		return nil, errors.Join(err, closer.Close())
 	}
-	taken := map[string]bool{}
+	var names shape.Names
 	for _, cell := range out.scan.fields {
 		if err := check(cell.text, out.scan.first, "the first line"); err != nil {
 			return nil, errors.Join(err, closer.Close())
 		}
-		name := shape.Unused(shape.CleanName(string(cell.text)), func(n string) bool { return taken[n] })
-		taken[name] = true
-		out.header = append(out.header, name)
+		out.header = append(out.header, names.Take(shape.CleanName(string(cell.text))))
 	}
 	out.scan.single = len(out.header) == 1
 	return out, nil

@@ -40,6 +40,7 @@ type format interface {
 type contents struct {
 	columns []catalog.Column
 	rows    int64
+	more    bool // there are columns past those
 	// facts are for people to know of the file; they stand among the quirks.
 	facts map[string]catalog.Quirk
 }
@@ -215,9 +216,13 @@ func (s *Source) describe(ctx context.Context, t *listing, quirks map[string]cat
 		c := all[i]
 		u.add(t.files[i], c)
 		out.Rows += c.rows
+		u.more = u.more || c.more
 		for name, fact := range c.facts {
 			quirks[name+" in "+s.short(t.files[i].path)] = fact
 		}
+	}
+	if u.more {
+		quirks["columns of "+t.name] = catalog.Quirk{Value: fmt.Sprintf("the first %d", shape.MaxColumns), Meaning: "The files have more than a table has: split them, or give the records a shape."}
 	}
 	out.Columns, out.Left = u.finish(func(column string) bool { return s.types.Text(t.name, column) })
 	if err := s.retype(ctx, t, out.Columns); err != nil {

@@ -307,11 +307,13 @@ type member struct {
 	name                                  string
 	text, number, boolean, nested, absent int64
 	guess                                 shape.Guess
+	now                                   value.JSONValue // in the record that is looked at
+	seen                                  int64           // the last record that has it
 }
 
 func (j *jsonFiles) describe(ctx context.Context, f file) (*contents, error) {
 	byKey := map[string]*member{}
-	var members []*member
+	var members, has []*member // all, and those of the record that is looked at
 	names := memberNames{}
 	out := &contents{}
 	steps, err := j.whole(f)
@@ -324,18 +326,27 @@ func (j *jsonFiles) describe(ctx context.Context, f file) (*contents, error) {
 			return err
 		}
 		out.rows++
-		for _, key := range record.Keys {
+		has = has[:0]
+		for i, key := range record.Keys {
+			name, counts := names.of(key)
+			if !counts {
+				out.more = true
+				continue
+			}
 			m := byKey[key]
 			if m == nil {
-				m = &member{name: names.of(key)}
+				m = &member{name: name}
 				byKey[key] = m
 				members = append(members, m)
 			}
+			if m.seen != out.rows {
+				has, m.seen = append(has, m), out.rows
+			}
+			m.now = record.Values[i] // of several the last counts
 		}
-		for key, m := range byKey {
-			v, _ := record.Get(key)
-			if err := m.see(v); err != nil {
-				return inRecord(n, value.Errorf(value.CodeBadText, "%s: %s", key, err))
+		for _, m := range has {
+			if err := m.see(m.now); err != nil {
+				return inRecord(n, value.Errorf(value.CodeBadText, "%s: %s", m.name, err))
 			}
 		}
 		return nil
@@ -451,7 +462,8 @@ func (o *jsonFile) read(ctx context.Context, give func(kernel.Batch) error) erro
 		clear(seen)
 		o.empty = false
 		for i, key := range record.Keys {
-			if c, wanted := at[names.of(key)]; wanted {
+			name, _ := names.of(key)
+			if c, wanted := at[name]; wanted {
 				seen[c] = record.Values[i]
 				o.seen[o.columns[c].Name] = true
 			}
@@ -473,22 +485,27 @@ func (o *jsonFile) read(ctx context.Context, give func(kernel.Batch) error) erro
 }
 
 // memberNames are the columns' names of members, in the order in which a file
-// has them first: the same each time that it is read.
-type memberNames map[string]string
+// has them first: the same each time that it is read. There are no more than a table has
+// columns.
+type memberNames struct {
+	known map[string]string
+	taken shape.Names
+}
 
-func (m memberNames) of(key string) string {
-	if name, known := m[key]; known {
-		return name
+// of returns the name of a member's column, and whether there is one.
+func (m *memberNames) of(key string) (string, bool) {
+	if name, known := m.known[key]; known {
+		return name, true
 	}
-	m[key] = shape.Unused(shape.CleanName(key), func(n string) bool {
-		for _, taken := range m {
-			if taken == n {
-				return true
-			}
-		}
-		return false
-	})
-	return m[key]
+	if len(m.known) == shape.MaxColumns {
+		return "", false
+	}
+	if m.known == nil {
+		m.known = map[string]string{}
+	}
+	name := m.taken.Take(shape.CleanName(key))
+	m.known[key] = name
+	return name, true
 }
 
 // cellText is a value's text, as its column reads it.

@@ -114,8 +114,9 @@ func (p *parquet) load(path string) (_ *parquetFile, err error) {
 		return nil, damaged(err)
 	}
 	o := &parquetFile{f: f, rd: rd, arrow: ar, fields: ar.Manifest.Fields, at: map[string]*pqarrow.SchemaField{}, names: map[string]string{}, texts: map[string]bool{}}
+	var names shape.Names
 	for i := range o.fields {
-		name := shape.Unused(shape.CleanName(o.fields[i].Field.Name), func(n string) bool { return o.at[n] != nil })
+		name := names.Take(shape.CleanName(o.fields[i].Field.Name))
 		o.at[name], o.names[o.fields[i].Field.Name] = &o.fields[i], name
 	}
 	return o, nil

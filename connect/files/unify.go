@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"rovik/core/catalog"
+	"rovik/core/shape"
 	"rovik/core/value"
 )
 
@@ -18,6 +19,7 @@ type unifier struct {
 	rows    int64
 	files   int
 	first   file
+	more    bool // there are columns past those that a table has
 	// mixed is as what values of kinds are read that have no other in common.
 	mixed value.Kind
 }
@@ -30,6 +32,10 @@ func (u *unifier) add(f file, c *contents) {
 	u.rows += c.rows
 	for _, col := range c.columns {
 		i, known := u.byName[col.Name]
+		if !known && len(u.columns) == shape.MaxColumns {
+			u.more = true
+			continue
+		}
 		if !known {
 			u.byName[col.Name] = len(u.columns)
 			u.columns, u.seen, u.nulls = append(u.columns, col), append(u.seen, 1), append(u.nulls, col.NullShare*float64(c.rows))

@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"slices"
 	"strings"
 
 	"github.com/antchfx/xmlquery"
@@ -50,6 +49,7 @@ type xmlReader struct {
 	dec    *xml.Decoder
 	stack  []string          // the names of the elements that are open
 	spaces map[string]string // by prefix
+	attrs  map[xml.Name]bool // of the element that is read
 	ended  bool              // the root has
 	n      int64             // records read
 }
@@ -61,7 +61,7 @@ func (x *xmlFiles) read(f file, each func(r *xmlReader) error) (err error) {
 	}
 	defer func() { err = errors.Join(err, closer.Close()) }()
 	text, coded := xmlText(in)
-	r := &xmlReader{limit: &limited{&spacedAttributes{in: text}, maxRecord}, spaces: map[string]string{}}
+	r := &xmlReader{limit: &limited{&spacedAttributes{in: text}, maxRecord}, spaces: map[string]string{}, attrs: map[xml.Name]bool{}}
 	r.dec = xml.NewDecoder(r.limit)
 	r.dec.CharsetReader = charset.NewReaderLabel
 	if coded { // whatever its declaration says
@@ -92,8 +92,10 @@ func (r *xmlReader) next() (xml.Token, error) {
 		if r.ended {
 			return nil, r.wrong(value.Errorf(value.CodeSource, "<%s> follows the end of the root element", qualified(t.Name)).WithHint("wrap everything in one root element"))
 		}
-		for i, a := range t.Attr {
-			if slices.ContainsFunc(t.Attr[:i], func(o xml.Attr) bool { return o.Name == a.Name }) {
+		clear(r.attrs)
+		for _, a := range t.Attr {
+			before := len(r.attrs)
+			if r.attrs[a.Name] = true; len(r.attrs) == before {
 				return nil, r.wrong(value.Errorf(value.CodeSource, "<%s> has the attribute %s twice", qualified(t.Name), qualified(a.Name)).WithHint("write the file again"))
 			}
 			if a.Name.Space == "xmlns" {

@@ -152,6 +152,11 @@ func (b *builder) operator(n plan.Node, holds *account) (operator, error) {
 		for i, it := range n.Items {
 			exprs[i] = it.Expr
 		}
+		if m, ok := in.(*measured); ok {
+			if u, ok := m.operator.(*unnestOp); ok {
+				u.passOn(plan.Uses(exprs...))
+			}
+		}
 		programs, err := compileWithin(exprs, n.Input.Columns(), holds.parts)
 		return &projectOp{in: in, exprs: programs}, err
 	case *plan.Limit:

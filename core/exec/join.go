@@ -299,6 +299,19 @@ func (o *joinOp) advance(ctx context.Context) error {
 	return nil
 }
 
+// batchBytes is about how large a batch is made that repeats rows of others.
+const batchBytes = 16 << 20
+
+// rowsWithin is how many rows a batch has at most that repeats rows of some batches beside
+// each other.
+func rowsWithin(repeated ...kernel.Batch) int {
+	each := int64(1)
+	for _, b := range repeated {
+		each += b.Bytes() / int64(max(1, b.Len))
+	}
+	return int(min(max(1, batchBytes/each), BatchRows))
+}
+
 // fewPairs is how many pairs are tried at once where a row needs one alone.
 const fewPairs = 256
 
@@ -311,9 +324,9 @@ func (o *joinOp) pairs(ctx context.Context) (kernel.Batch, error) {
 		o.row = o.current.Len
 		return kernel.Batch{}, err
 	}
-	size := BatchRows
+	size := rowsWithin(o.current, o.table)
 	if enough {
-		size = fewPairs
+		size = min(size, fewPairs)
 	}
 	probe, build := make([]int32, 0, size), make([]int32, 0, size)
 	var key []byte

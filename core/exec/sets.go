@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"io"
+	"slices"
 
 	"github.com/apache/arrow-go/v18/arrow"
 	"github.com/apache/arrow-go/v18/arrow/array"
@@ -102,10 +103,22 @@ type unnestOp struct {
 	current [][]value.Value // by call: the row that comes out
 	open    []kernel.Rows   // by call: the rows for the present row; nil for one that has ended
 	at      int             // rows that came out for the present row
+	unread  []bool          // by column of the input: nothing above reads it
+	// repeated is the batch as its rows are repeated, and most how many come out at once.
+	repeated kernel.Batch
+	most     int
+}
+
+// passOn says which columns are read above: the others of the input are not repeated, and are
+// NULL.
+func (o *unnestOp) passOn(read plan.IDs) {
+	for _, c := range o.n.Input.Columns() {
+		o.unread = append(o.unread, !read[c.ID])
+	}
 }
 
 func newUnnestOp(n *plan.Unnest, in operator, holds *account) (operator, error) {
-	o := &unnestOp{in: in, n: n, holds: holds}
+	o := &unnestOp{in: in, n: n, holds: holds, most: 1}
 	cols := n.Input.Columns()
 	for _, c := range n.Calls {
 		kinds := make([]value.Kind, len(c.Args))
@@ -134,7 +147,7 @@ func (o *unnestOp) next(ctx context.Context) (kernel.Batch, error) {
 	}
 	numbers := array.NewInt64Builder(value.Memory)
 	var rows []int32
-	for len(rows) < BatchRows {
+	for len(rows) < o.most {
 		if o.open == nil {
 			if o.row >= o.batch.Len && len(rows) > 0 {
 				break // the rows of one batch come out together
@@ -182,7 +195,7 @@ func (o *unnestOp) next(ctx context.Context) (kernel.Batch, error) {
 	if len(rows) == 0 {
 		return kernel.Batch{}, io.EOF
 	}
-	b := o.batch.Take(rows)
+	b := o.repeated.Take(rows)
 	for _, c := range out {
 		b.Cols = append(b.Cols, c.NewArray())
 	}
@@ -222,6 +235,13 @@ func (o *unnestOp) advance(ctx context.Context) error {
 			return err
 		}
 		o.batch, o.row, o.values = b, 0, nil
+		o.repeated = kernel.Batch{Len: b.Len, Cols: slices.Clone(b.Cols)}
+		for i, unread := range o.unread {
+			if unread {
+				o.repeated.Cols[i] = array.MakeArrayOfNull(value.Memory, b.Cols[i].DataType(), b.Len)
+			}
+		}
+		o.most = rowsWithin(o.repeated)
 		for _, programs := range o.args {
 			args, err := evalAll(programs, b)
 			if err != nil {

@@ -175,7 +175,7 @@ func (o *windowOp) compute(i int, part kernel.Batch, order []arrow.Array) (arrow
 		}
 	}
 	it := o.n.Items[i]
-	p, err := kernel.NewPartition(it.WindowCall, part.Len, args, filter, order)
+	p, err := kernel.NewPartition(it.WindowCall, part.Len, args, filter, order, o.budget.room)
 	if err != nil {
 		return nil, err
 	}

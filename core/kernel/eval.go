@@ -162,6 +162,8 @@ func (c callNode) eval(b Batch) (vector, error) {
 	eval := c.f.eval
 	if most := growths[c.f.Name]; most != nil {
 		eval = func(_ value.Kind, args []vector, n int) (arrow.Array, error) { return c.grow(most, args, n) }
+	} else if rows := portion(args, n); rows < n {
+		eval = func(_ value.Kind, args []vector, n int) (arrow.Array, error) { return c.inPortions(rows, args, n) }
 	}
 	arr, err := eval(c.f.Result, args, n)
 	if err != nil {

@@ -372,7 +372,7 @@ func TestWindowFactsAreWhatHappens(t *testing.T) {
 				}
 				call.Args = append(call.Args, &plan.Col{ID: plan.ID(i + 2), Typ: value.Of(k)})
 			}
-			p, err := NewPartition(call, 4, args, nil, []arrow.Array{column(value.Int4, "1", "2", "2", "3")})
+			p, err := NewPartition(call, 4, args, nil, []arrow.Array{column(value.Int4, "1", "2", "2", "3")}, nil)
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -158,6 +158,52 @@ func (c callNode) grow(most growth, args []vector, n int) (arrow.Array, error) {
 	return concatenate(parts)
 }
 
+// portionBytes is how much text a function works on between two looks at whether its run goes
+// on: what takes longest, as reading JSON, takes some tens of milliseconds for that.
+const portionBytes = 1 << 20
+
+// portion is how many of n rows a function is computed for at once.
+func portion(args []vector, n int) int {
+	total := int64(0)
+	for _, v := range args {
+		bytes := textBytes(v.arr)
+		if v.stride == 0 {
+			bytes *= int64(n)
+		}
+		total += bytes
+	}
+	if total <= portionBytes {
+		return n
+	}
+	return max(1, int(portionBytes*int64(n)/total))
+}
+
+// textBytes is how many bytes an array of texts, or of lists, has.
+func textBytes(a arrow.Array) int64 {
+	switch a.(type) {
+	case *array.String, *array.LargeString, *array.Binary, *array.LargeBinary, *array.List:
+		return arrayBytes(a)
+	}
+	return 0
+}
+
+// inPortions computes a function for so many rows at a time, as long as its run goes on.
+func (c callNode) inPortions(rows int, args []vector, n int) (arrow.Array, error) {
+	var parts []arrow.Array
+	for start := 0; start < n; start += rows {
+		if err := c.room.ask(0, n); err != nil {
+			return nil, err
+		}
+		end := min(start+rows, n)
+		part, err := c.f.eval(c.f.Result, sliced(args, start, end), end-start)
+		if err != nil {
+			return nil, err
+		}
+		parts = append(parts, part)
+	}
+	return concatenate(parts)
+}
+
 // maxColumn bounds the bytes of one column of a batch: its offsets are of 32 bits.
 const maxColumn = 1 << 30
 

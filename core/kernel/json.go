@@ -2,6 +2,7 @@ package kernel
 
 import (
 	"encoding/json"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -142,7 +143,7 @@ func toJSON(v value.Value) value.JSONValue {
 	return v.String()
 }
 
-// jsonContains is @>: objects by members, arrays by elements, and an array
+// jsonContains is @> of jsonb: objects by members, arrays by elements, and an array
 // contains a scalar of its own.
 func jsonContains(a, b value.JSONValue, top bool) bool {
 	switch y := b.(type) {
@@ -152,7 +153,7 @@ func jsonContains(a, b value.JSONValue, top bool) bool {
 			return false
 		}
 		for i, k := range y.Keys {
-			inner, has := x.Get(k)
+			inner, has := x.Member(k)
 			if !has || !jsonContains(inner, y.Values[i], false) {
 				return false
 			}
@@ -163,12 +164,21 @@ func jsonContains(a, b value.JSONValue, top bool) bool {
 		if !ok {
 			return false
 		}
-		for _, want := range y {
-			found := false
-			for _, have := range x {
-				found = found || jsonContains(have, want, false)
+		scalars := map[string]bool{} // of x
+		var nested []value.JSONValue
+		for _, have := range x {
+			if isScalar(have) {
+				scalars[value.JSONKey(have)] = true
+			} else {
+				nested = append(nested, have)
 			}
-			if !found {
+		}
+		for _, want := range y {
+			if isScalar(want) {
+				if !scalars[value.JSONKey(want)] {
+					return false
+				}
+			} else if !slices.ContainsFunc(nested, func(have value.JSONValue) bool { return jsonContains(have, want, false) }) {
 				return false
 			}
 		}

@@ -199,12 +199,12 @@ func addJSONEdits(r *registry) {
 	}, jb)
 }
 
-// jsonHas reports whether key is a member of an object, or a text in an array or
+// jsonHas reports whether key is a member of an object of jsonb, or a text in an array or
 // alone.
 func jsonHas(v value.JSONValue, key string) bool {
 	switch v := v.(type) {
 	case *value.JSONObject:
-		_, ok := v.Get(key)
+		_, ok := v.Member(key)
 		return ok
 	case []value.JSONValue:
 		return slices.ContainsFunc(v, func(x value.JSONValue) bool { return x == value.JSONValue(key) })
@@ -213,14 +213,17 @@ func jsonHas(v value.JSONValue, key string) bool {
 }
 
 func withoutKeys(v value.JSONValue, keys []value.Value) (value.JSONValue, error) {
-	named := func(s string) bool {
-		return slices.ContainsFunc(keys, func(k value.Value) bool { return !k.IsNull && k.Str == s })
+	gone := map[string]bool{}
+	for _, k := range keys {
+		if !k.IsNull {
+			gone[k.Str] = true
+		}
 	}
 	switch v := v.(type) {
 	case *value.JSONObject:
 		out := &value.JSONObject{}
 		for i, k := range v.Keys {
-			if !named(k) {
+			if !gone[k] {
 				out.Keys, out.Values = append(out.Keys, k), append(out.Values, v.Values[i])
 			}
 		}
@@ -228,7 +231,7 @@ func withoutKeys(v value.JSONValue, keys []value.Value) (value.JSONValue, error)
 	case []value.JSONValue:
 		out := []value.JSONValue{}
 		for _, x := range v {
-			if s, ok := x.(string); !ok || !named(s) {
+			if s, ok := x.(string); !ok || !gone[s] {
 				out = append(out, x)
 			}
 		}

@@ -100,12 +100,13 @@ type Partition struct {
 	starts []int // first row of each peer group
 	call   plan.WindowCall
 	offset [2]value.Value
+	room   Room
 }
 
 // NewPartition readies the rows of a partition. order are the arrays of the
-// window's sort keys, by which the rows are sorted.
-func NewPartition(call plan.WindowCall, rows int, args []arrow.Array, filter arrow.Array, order []arrow.Array) (*Partition, error) {
-	p := &Partition{Rows: rows, Args: args, Kinds: kindsOf(call.Args), Order: call.Order, Frame: call.Frame, call: call,
+// window's sort keys, by which the rows are sorted. room is asked while the function is computed.
+func NewPartition(call plan.WindowCall, rows int, args []arrow.Array, filter arrow.Array, order []arrow.Array, room Room) (*Partition, error) {
+	p := &Partition{Rows: rows, room: room, Args: args, Kinds: kindsOf(call.Args), Order: call.Order, Frame: call.Frame, call: call,
 		PeerStart: make([]int, rows), PeerEnd: make([]int, rows), groups: make([]int, rows)}
 	if filter != nil {
 		p.Filter = filter.(*array.Boolean)
@@ -177,6 +178,9 @@ func (p *Partition) Eval(result value.Kind) (arrow.Array, error) {
 	if w := registered.windowFunctions[p.call.Func]; w != nil {
 		for i := range p.Rows {
 			v, err := w.at(p, i)
+			if i%1024 == 0 && err == nil {
+				err = p.room.ask(0, p.Rows)
+			}
 			if err != nil {
 				return nil, err
 			}
@@ -199,6 +203,9 @@ func (p *Partition) aggregate(result value.Kind) (arrow.Array, error) {
 	var last value.Value
 	for i := range p.Rows {
 		spans, err := p.frame(i)
+		if err == nil {
+			err = p.room.ask(0, p.Rows)
+		}
 		if err != nil {
 			return nil, err
 		}

@@ -36,3 +36,23 @@ func Unused(name string, taken func(string) bool) string {
 		next = fmt.Sprintf("%s_%d", name, n)
 	}
 }
+
+// Names are names that are taken, each by one. The zero value has none.
+type Names struct {
+	taken map[string]bool
+	next  map[string]int // by a name: the number that may be free behind it
+}
+
+// Take takes a name, with _2 and so on behind it where it is taken already.
+func (n *Names) Take(name string) string {
+	if n.taken == nil {
+		n.taken, n.next = map[string]bool{}, map[string]int{}
+	}
+	is := name
+	for n.taken[is] {
+		n.next[name] = max(2, n.next[name]+1)
+		is = fmt.Sprintf("%s_%d", name, n.next[name])
+	}
+	n.taken[is] = true
+	return is
+}

@@ -102,7 +102,7 @@ type Cell struct {
 const MisfitSuffix = "_misfit"
 
 const (
-	maxColumns = 1600 // of a table
+	MaxColumns = 1600 // of a table, as in PostgreSQL
 	maxTables  = 200  // of a shape
 	maxLevels  = 20
 )
@@ -144,8 +144,8 @@ func (f *flattening) table(t *Table, steps []string, parent *Table, parentCells 
 		return wrong("the parts of the shape are nested more than %d deep", maxLevels)
 	case len(t.Columns) == 0:
 		return wrong("the table %s has no columns", t.Name).WithHint("add one, or drop the table")
-	case len(t.Columns) > maxColumns:
-		return wrong("the table %s has more than %d columns", t.Name, maxColumns)
+	case len(t.Columns) > MaxColumns:
+		return wrong("the table %s has more than %d columns", t.Name, MaxColumns)
 	}
 	f.names[t.Name] = true
 	flat := &Flat{Set: f.shape.Set, Name: t.Name, Language: f.shape.Language, Steps: append(slices.Clone(steps), t.Rows)}

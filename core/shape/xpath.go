@@ -3,6 +3,7 @@ package shape
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -96,6 +97,9 @@ func elementText(n *xmlquery.Node) (text string, isNil bool, err error) {
 
 var errNested = errors.New("it is nested")
 
+// fewNames are found by looking at each.
+const fewNames = 16
+
 // xmlJSON is an element as jsonb: its attributes and elements by name, repeated
 // ones as a list, its own text as the member "text". Where texts stand between
 // elements, the list "content" has both in their order, each element as an object
@@ -108,16 +112,29 @@ func xmlJSON(n *xmlquery.Node) value.JSONValue {
 		return text
 	}
 	o := &value.JSONObject{}
+	var at map[string]int // by name, once there are many
+	find := func(key string) (int, bool) {
+		if len(o.Keys) <= fewNames {
+			i := slices.Index(o.Keys, key)
+			return i, i >= 0
+		}
+		if at == nil {
+			at = make(map[string]int, 2*len(o.Keys))
+		}
+		for i := len(at); i < len(o.Keys); i++ {
+			at[o.Keys[i]] = i
+		}
+		i, there := at[key]
+		return i, there
+	}
 	add := func(key string, v value.JSONValue) {
-		for i, k := range o.Keys {
-			if k == key {
-				list, isList := o.Values[i].([]value.JSONValue)
-				if !isList {
-					list = []value.JSONValue{o.Values[i]}
-				}
-				o.Values[i] = append(list, v)
-				return
+		if i, repeated := find(key); repeated {
+			list, isList := o.Values[i].([]value.JSONValue)
+			if !isList {
+				list = []value.JSONValue{o.Values[i]}
 			}
+			o.Values[i] = append(list, v)
+			return
 		}
 		o.Keys, o.Values = append(o.Keys, key), append(o.Values, v)
 	}

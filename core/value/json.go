@@ -2,11 +2,12 @@ package value
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
-	"sort"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -291,7 +292,24 @@ func plainNumber(n json.Number) string {
 	return d.Text('f')
 }
 
-// canonical keeps each key once, shorter keys first, then by code point.
+// compareKeys orders the keys of jsonb: shorter ones first, then by code point.
+func compareKeys(a, b string) int {
+	if d := cmp.Compare(len(a), len(b)); d != 0 {
+		return d
+	}
+	return strings.Compare(a, b)
+}
+
+// Member returns the member of an object of jsonb that has a key.
+func (o *JSONObject) Member(key string) (JSONValue, bool) {
+	i, there := slices.BinarySearchFunc(o.Keys, key, compareKeys)
+	if !there {
+		return nil, false
+	}
+	return o.Values[i], true
+}
+
+// canonical keeps each key once, in the order of jsonb.
 func (o *JSONObject) canonical() *JSONObject {
 	last := map[string]JSONValue{}
 	for i, k := range o.Keys {
@@ -301,13 +319,7 @@ func (o *JSONObject) canonical() *JSONObject {
 	for k := range last {
 		c.Keys = append(c.Keys, k)
 	}
-	sort.Slice(c.Keys, func(i, j int) bool {
-		a, b := c.Keys[i], c.Keys[j]
-		if len(a) != len(b) {
-			return len(a) < len(b)
-		}
-		return a < b
-	})
+	slices.SortFunc(c.Keys, compareKeys)
 	for _, k := range c.Keys {
 		c.Values = append(c.Values, last[k])
 	}
@@ -320,8 +332,11 @@ func canonicalJSON(s string) string {
 	if err != nil {
 		return s
 	}
-	return EncodeJSONB(trimNumbers(v))
+	return JSONKey(v)
 }
+
+// JSONKey is one text for all documents that are equal as jsonb.
+func JSONKey(v JSONValue) string { return EncodeJSONB(trimNumbers(v)) }
 
 func trimNumbers(v JSONValue) JSONValue {
 	switch v := v.(type) {
