@@ -15,6 +15,7 @@ import (
 	"github.com/apache/arrow-go/v18/parquet/pqarrow"
 
 	"rovik/core/catalog"
+	"rovik/core/shape"
 	"rovik/core/value"
 )
 
@@ -69,11 +70,33 @@ func TestFilesThatChanged(t *testing.T) {
 // A file or folder that changes while it is read ends the reading with an error, whatever
 // the reader had of it.
 func TestFilesThatChangeWhileTheyAreRead(t *testing.T) {
-	const rows = 150_000
-	texts := map[string]func(i int) string{
-		"csv":  func(i int) string { return fmt.Sprintf("%d,text %d\n", i, i) },
-		"json": func(i int) string { return fmt.Sprintf("{\"id\": %d, \"t\": \"text %d\"}\n", i, i) },
+	const rows = 60_000
+	// Each writes so many records with an id and a text into a file.
+	lines := func(head, form, end string) func(path string, n int) {
+		return func(path string, n int) {
+			var text strings.Builder
+			text.WriteString(head)
+			for i := range n {
+				fmt.Fprintf(&text, form, i)
+			}
+			writeFile(t, path, []byte(text.String()+end))
+		}
 	}
+	write := map[string]func(path string, n int){
+		"csv":  lines("id,t\n", "%[1]d,text %[1]d\n", ""),
+		"json": lines("", "{\"id\": %[1]d, \"t\": \"text %[1]d\"}\n", ""),
+		"xml":  lines("<r>", "<e><id>%[1]d</id><t>text %[1]d</t></e>\n", "</r>"),
+		"parquet": func(path string, n int) {
+			list := make([]logged, n)
+			for i := range list {
+				list[i] = logged{i, nil, int64(i), fmt.Sprint("text ", i)}
+			}
+			writeParquet(t, path, 10_000, nil, list...)
+		},
+	}
+	selects := map[string]string{"parquet": "SELECT room_id, note FROM f.a WHERE room_id >= 0"}
+	elements := &shape.Shape{Set: "a", Language: shape.XPath, Table: &shape.Table{Name: "a", Rows: "/r/e", Columns: []shape.Column{
+		{Name: "id", From: shape.FromPath, Path: "id", Type: value.Of(value.Int8), Misfit: shape.Fails}, {Name: "t", From: shape.FromPath, Path: "t", Type: value.Of(value.Text), Misfit: shape.Fails}}}}
 	must := func(err error) {
 		if err != nil {
 			t.Fatal(err)
@@ -106,23 +129,25 @@ func TestFilesThatChangeWhileTheyAreRead(t *testing.T) {
 		}, "came while the folder was read"},
 		"another went": {func(path string) { must(os.Remove(filepath.Join(filepath.Dir(path), "z"+filepath.Ext(path)))) }, "went while the folder was read"},
 	} {
-		for kind, line := range texts {
+		for kind, fill := range write {
 			dir := filepath.Join(t.TempDir(), "a")
 			must(os.Mkdir(dir, 0o700))
-			var text strings.Builder
-			if kind == "csv" {
-				text.WriteString("id,t\n")
-			}
-			head := text.String()
-			for i := range rows {
-				text.WriteString(line(i))
-			}
 			path := filepath.Join(dir, "a."+kind)
-			writeFile(t, path, []byte(text.String()))
-			writeFile(t, filepath.Join(dir, "z."+kind), []byte(head+line(0)))
+			fill(path, rows)
+			fill(filepath.Join(dir, "z."+kind), 1)
 			p := connected(t, kind, filepath.Dir(dir))
+			if kind == "xml" {
+				p.s = p.s.WithShapes([]*shape.Shape{elements}).(*Source)
+				found, err := p.s.Discover(t.Context())
+				must(err)
+				p.found = found
+			}
 			p.meanwhile = func() { c.change(path) }
-			got, _, err := p.ask("SELECT id, t FROM f.a WHERE id >= 0", false)
+			sql := selects[kind]
+			if sql == "" {
+				sql = "SELECT id, t FROM f.a WHERE id >= 0"
+			}
+			got, _, err := p.ask(sql, false)
 			switch {
 			case c.want == "" && (err != nil || len(got) != rows+1):
 				t.Errorf("%s, %s: %d rows, %v", kind, name, len(got), err)
