@@ -26,6 +26,7 @@ import (
 type served struct {
 	url, token string
 	cmd        *exec.Cmd
+	killed     bool
 }
 
 // serveOutside serves the tests' project in a process of its own.
@@ -44,7 +45,11 @@ func serveOutside(t *testing.T, args ...string) *served {
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
+	s := &served{cmd: cmd}
 	t.Cleanup(func() {
+		if s.killed {
+			return
+		}
 		_ = cmd.Process.Signal(syscall.SIGTERM)
 		if err := cmd.Wait(); err != nil {
 			t.Errorf("the server ended with %v", err)
@@ -55,7 +60,28 @@ func serveOutside(t *testing.T, args ...string) *served {
 	if err != nil || at == nil {
 		t.Fatalf("the server says %q, %v", line, err)
 	}
-	return &served{at[1], at[2], cmd}
+	s.url, s.token = at[1], at[2]
+	return s
+}
+
+// kill ends the server at once, whatever it does.
+func (s *served) kill() {
+	s.killed = true
+	_ = s.cmd.Process.Kill()
+	_ = s.cmd.Wait() // it was killed
+}
+
+// start starts a run, and returns its id.
+func (s *served) start(ctx context.Context, sql string) (string, error) {
+	status, answer, err := s.post(ctx, "/runs", map[string]any{"sql": sql, "limit": 100})
+	if err != nil {
+		return "", err
+	}
+	var run struct{ ID string }
+	if err := json.Unmarshal(answer, &run); status != http.StatusOK || err != nil {
+		return "", fmt.Errorf("starting a run: %d %s", status, answer)
+	}
+	return run.ID, nil
 }
 
 // ask sends a request of the API, with the server's token.
@@ -141,27 +167,26 @@ func TestSoak(t *testing.T) {
 	}
 	use := func(ctx context.Context, r *rand.Rand) {
 		sql := fmt.Sprintf(queries[r.IntN(len(queries))], r.IntN(1000))
-		body := map[string]any{"sql": sql, "limit": 5}
+		body := map[string]any{"sql": sql, "limit": 100}
 		if r.IntN(4) == 0 {
 			_, _, _ = s.post(ctx, "/explain", body) // as everything here: what is asked is whether the server lasts
 			return
 		}
-		status, answer, err := s.post(ctx, "/runs", body)
-		var run struct{ ID string }
-		if err != nil || status != http.StatusOK || json.Unmarshal(answer, &run) != nil {
-			return
+		run, err := s.start(ctx, sql)
+		if err != nil {
+			return // nonsense, or the time is up
 		}
 		switch r.IntN(5) {
 		case 0: // goes away at once
 		case 1: // goes away behind a few events
 			ctx, cancel := context.WithTimeout(ctx, 300*time.Millisecond)
 			defer cancel()
-			_ = s.follow(ctx, run.ID, 4)
+			_ = s.follow(ctx, run, 4)
 		case 2:
-			_, _, _ = s.post(ctx, "/runs/"+run.ID+"/stop", map[string]any{})
+			_, _, _ = s.post(ctx, "/runs/"+run+"/stop", map[string]any{})
 		default:
-			_ = s.follow(ctx, run.ID, 1<<30)
-			if answer, err := s.ask(ctx, "GET", "/runs/"+run.ID+"/rows?offset=0&limit=1000", nil); err == nil {
+			_ = s.follow(ctx, run, 1<<30)
+			if answer, err := s.ask(ctx, "GET", "/runs/"+run+"/rows?offset=0&limit=1000", nil); err == nil {
 				_, _ = io.Copy(io.Discard, answer.Body)
 				_ = answer.Body.Close()
 			}

@@ -79,6 +79,8 @@ func prepareSession(ctx context.Context, conn *pgconn.PgConn) error {
 				WithHint("connect to the server itself, or have what stands between pass the settings of a session on")
 		}
 	}
+	// Where the server can, it ends what nobody waits for any more, as where this process was killed.
+	_, _ = conn.Exec(ctx, "SELECT pg_catalog.set_config(name, '2000', false) FROM pg_catalog.pg_settings WHERE name = 'client_connection_check_interval'").ReadAll()
 	conn.CustomData()[userPath] = string(res[0].Rows[0][0])
 	conn.CustomData()[settings] = has
 	conn.CustomData()[tableVersions] = map[string]*known{}
