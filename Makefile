@@ -9,7 +9,7 @@ DEBS  := postgresql mariadb-server chromium fonts-dejavu-core gcc
 STATICCHECK := honnef.co/go/tools/cmd/staticcheck@v0.7.0
 WEB_FILES := $(shell find web/src web/index.html web/package.json web/vite.config.ts web/tsconfig.json -type f 2>/dev/null)
 
-.PHONY: demo up down dev build api test check race bench soak deps debs web-check lint fuzz clean
+.PHONY: demo up down dev build api test check race bench soak outdated deps debs web-check lint fuzz clean
 
 demo: debs build
 	bin/rovik demo --dir $(DEMO) --scale $(SCALE)
@@ -134,6 +134,17 @@ fuzz: debs
 SOAK ?= 10m
 soak: debs build
 	ROVIK_SOAK=$(SOAK) go test -count=1 -timeout 0 -run TestSoak -v ./tests
+
+# outdated asks for known faults of dependencies where that can be reached, lists newer ones, and
+# fails where the newest patch of a Go module or what package.json allows is not taken.
+outdated: web/node_modules/.installed
+	-go run golang.org/x/vuln/cmd/govulncheck@latest ./...
+	-cd web && npm audit
+	@old=0; go list -u -m -f '{{if and (not .Indirect) .Update}}{{.Path}} {{.Version}} {{.Update.Version}}{{end}}' all | sed '/^$$/d' | { \
+	  while read -r path have new; do echo "$$path $$have, there is $$new"; [ "$${have%.*}" != "$${new%.*}" ] || old=1; done; exit $$old; } \
+	  || { echo "take these patches: go get -u=patch, then go mod tidy"; exit 1; }
+	@cd web && npm outdated --json | node -e 'const all = JSON.parse(require("fs").readFileSync(0, "utf8") || "{}"); let old = 0; for (const [name, p] of Object.entries(all)) { console.log(name, p.current + ", there is", p.latest); if (p.current !== p.wanted) old = 1 } process.exit(old)' \
+	  || { echo "take what package.json allows: npm update"; exit 1; }
 
 bench: debs build
 	go test -run '^$$' -bench . -benchtime 1x -timeout 30m ./tests

@@ -32,6 +32,7 @@ type Server struct {
 	pid      int
 	started  bool
 	waited   chan struct{}
+	launch   func(context.Context) error // starts it on its port
 }
 
 // Options say how servers are run.
@@ -246,6 +247,7 @@ func (l *launcher) start(ctx context.Context) (*Server, error) {
 		return nil, err
 	}
 	l.stopLeftover()
+	s.launch = l.launch
 	if err := l.launch(ctx); err != nil {
 		return nil, err
 	}
@@ -370,6 +372,15 @@ func (s *Server) Stop() {
 		s.awaitEnd(20 * time.Second)
 	}
 	_ = os.Remove(filepath.Join(s.Dir, "running"))
+}
+
+// Restart ends a server that this process started, and starts it again on its port.
+func (s *Server) Restart(ctx context.Context) error {
+	if s.launch == nil {
+		return fmt.Errorf("%s was not started by this process", s.Kind)
+	}
+	s.Stop()
+	return s.launch(ctx)
 }
 
 func (s *Server) awaitEnd(limit time.Duration) {

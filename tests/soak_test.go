@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"math/rand/v2"
@@ -20,6 +21,8 @@ import (
 	"syscall"
 	"testing"
 	"time"
+
+	"rovik/demo"
 )
 
 // served is a server that is looked at from outside.
@@ -142,6 +145,16 @@ func (s *served) follow(ctx context.Context, id string, most int) error {
 	return nil
 }
 
+// inRegistry asks the source itself for a number, through a connection of its own.
+func inRegistry(sql string, answer *int) error {
+	ctx := context.Background()
+	conn, err := env.Postgres.Postgres(ctx, "registry")
+	if err != nil {
+		return err
+	}
+	return errors.Join(conn.QueryRow(ctx, sql).Scan(answer), conn.Close(ctx))
+}
+
 // A server that is used for long, by clients that stop their runs, go away, send nonsense and
 // ask for too much, while its sources end connections, stays within its bounds, and goes back
 // to where it was. ROVIK_SOAK says for how long; make soak runs it.
@@ -212,12 +225,18 @@ func TestSoak(t *testing.T) {
 				time.Sleep(10 * time.Millisecond)
 			}
 		})
-		wg.Go(func() { // the source ends its connections now and then
-			for ctx.Err() == nil {
-				if _, err := reference.Exec(context.Background(), "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = 'registry' AND query LIKE '%Rovik run%'"); err != nil {
+		wg.Go(func() { // sources end their connections now and then, and are started again
+			restarts := []*demo.Server{env.Postgres, env.MariaDB}
+			for n := 1; ctx.Err() == nil; n++ {
+				if err := inRegistry("SELECT count(pg_terminate_backend(pid)) FROM pg_stat_activity WHERE datname = 'registry' AND query LIKE '%Rovik run%' AND pid <> pg_backend_pid()", new(int)); err != nil {
 					t.Error(err)
 				}
-				time.Sleep(7 * time.Second)
+				if n%4 == 0 {
+					if err := restarts[n/4%2].Restart(context.Background()); err != nil {
+						t.Error(err)
+					}
+				}
+				time.Sleep(5 * time.Second)
 			}
 		})
 		wg.Wait()
@@ -265,7 +284,7 @@ func TestSoak(t *testing.T) {
 		t.Errorf("%d files are open besides those of rows, %d before", after-held, before)
 	}
 	var working int
-	if err := reference.QueryRow(t.Context(), "SELECT count(*) FROM pg_stat_activity WHERE query LIKE '%Rovik run%' AND state <> 'idle' AND pid <> pg_backend_pid()").Scan(&working); err != nil || working > 0 {
+	if err := inRegistry("SELECT count(*) FROM pg_stat_activity WHERE query LIKE '%Rovik run%' AND state <> 'idle' AND pid <> pg_backend_pid()", &working); err != nil || working > 0 {
 		t.Errorf("%d statements still run at the source, %v", working, err)
 	}
 	if left, err := filepath.Glob(filepath.Join(env.Home, ".rows-*")); err != nil || len(left) > 0 {
