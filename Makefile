@@ -31,10 +31,11 @@ down:
 	else echo "nothing to stop"; fi; rm -f $(DEMO)/up.pid
 
 # dev is for work on the page and the server: the page reloads at each change, and
-# the server is built and started again. Ctrl-C stops both.
+# the server is built and started again, without a token, as the page comes from another
+# port. Ctrl-C stops both.
 dev: debs build
 	@mkdir -p $(DEMO); trap 'kill $$page $$server 2>/dev/null; wait' EXIT; trap exit INT TERM; \
-	start() { touch $(DEMO)/dev; bin/rovik demo --dir $(DEMO) --scale $(SCALE) --log info & server=$$!; }; start; \
+	start() { touch $(DEMO)/dev; bin/rovik demo --dir $(DEMO) --scale $(SCALE) --log info --no-token & server=$$!; }; start; \
 	(cd web && exec node_modules/.bin/vite --clearScreen false) & page=$$!; \
 	while sleep 1; do \
 	  if [ -n "$$(find core connect records app serve cmd demo -newer $(DEMO)/dev \( -name '*.go' -o -name '*.sql' -o -name '*.yaml' \) -print -quit)" ]; then \

@@ -90,6 +90,17 @@ func damaged(home string, err error) error {
 	return value.Errorf(value.CodeSource, "the records in %s are damaged: %s", home, se.Error()).WithHint("%s", hint)
 }
 
+// locked says what to do where another process holds the records for longer than they are
+// waited for.
+func locked(home string, err error) error {
+	var se *sqlite.Error
+	if !errors.As(err, &se) || se.Code()&0xff != sqlitelib.SQLITE_BUSY && se.Code()&0xff != sqlitelib.SQLITE_LOCKED {
+		return err
+	}
+	return value.Errorf(value.CodeSource, "another process has held the records in %s for more than %s", home, lockedFor).
+		WithHint("look for what copies or changes records.db, then try again; nothing was changed")
+}
+
 // Check looks at all of the records, and says what is wrong with them.
 func (s *Store) Check() ([]string, error) {
 	rows, err := s.db.Query("SELECT * FROM pragma_integrity_check UNION ALL SELECT 'a row of ' || \"table\" || ' refers to one that is not there' FROM pragma_foreign_key_check")

@@ -51,7 +51,7 @@ var (
 func (s *Store) Apply(ctx context.Context, c Change, after int64) (revisions map[string]int, err error) {
 	tx, err := s.db.BeginTx(ctx, nil)
 	if err != nil {
-		return nil, fmt.Errorf("keeping a change of the project: %w", err)
+		return nil, fmt.Errorf("keeping a change of the project: %w", locked(s.home, err))
 	}
 	defer func() { _ = tx.Rollback() }() // nothing, once it is committed
 	next, err := tx.ExecContext(ctx, "UPDATE change_count SET number = number + 1 WHERE number = ?", after)

@@ -3,6 +3,7 @@ package records
 import (
 	"bufio"
 	"context"
+	"database/sql"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -122,6 +123,44 @@ func TestKilledWhileKeeping(t *testing.T) {
 	}
 	if begun == 0 || begun == 30 {
 		t.Errorf("in %d of 30 rounds changes were kept: the times hit nothing else", begun)
+	}
+}
+
+// Records that another process holds are waited for; past that the error says so, and once
+// they are free all goes on.
+func TestLockedRecords(t *testing.T) {
+	was := lockedFor
+	lockedFor = 300 * time.Millisecond
+	defer func() { lockedFor = was }()
+	home := t.TempDir()
+	s := open(t, home)
+	other, err := sql.Open("sqlite", "file:"+filepath.Join(home, "records.db")+"?_txlock=exclusive")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer other.Close()
+	hold := func(while time.Duration) {
+		t.Helper()
+		tx, err := other.Begin()
+		if err != nil {
+			t.Fatal(err)
+		}
+		time.AfterFunc(while, func() { _ = tx.Rollback() })
+	}
+	hold(100 * time.Millisecond)
+	if err := put(s, Change{Layers: []catalog.Layer{{Name: "low"}}}); err != nil {
+		t.Errorf("records that are held for a moment: %v", err)
+	}
+	hold(time.Second)
+	if err := put(s, Change{Layers: []catalog.Layer{{Name: "high"}}}); err == nil || !strings.Contains(err.Error(), "another process has held the records") {
+		t.Errorf("records that are held: %v", err)
+	}
+	if layers, err := s.Layers(t.Context()); err != nil || len(layers) != 1 {
+		t.Errorf("meanwhile the layers are %v, %v", layers, err)
+	}
+	time.Sleep(1200 * time.Millisecond)
+	if err := put(s, Change{Layers: []catalog.Layer{{Name: "high"}}}); err != nil {
+		t.Errorf("afterwards: %v", err)
 	}
 }
 

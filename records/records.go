@@ -16,6 +16,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"sync"
 	"time"
 
@@ -29,6 +30,9 @@ import (
 
 //go:embed migrations/*.sql
 var migrations embed.FS
+
+// lockedFor is how long records are waited for that another process holds.
+var lockedFor = 5 * time.Second
 
 // maxRuns is how many past runs are kept.
 const maxRuns = 500
@@ -83,7 +87,7 @@ func Open(home string) (*Store, error) {
 	}
 	path := filepath.Join(home, "records.db")
 	dsn := url.URL{Scheme: "file", Opaque: (&url.URL{Path: path}).EscapedPath(),
-		RawQuery: "_pragma=journal_mode(wal)&_pragma=foreign_keys(1)&_pragma=busy_timeout(5000)&_txlock=immediate"}
+		RawQuery: "_pragma=journal_mode(wal)&_pragma=foreign_keys(1)&_pragma=busy_timeout(" + strconv.Itoa(int(lockedFor.Milliseconds())) + ")&_txlock=immediate"}
 	db, err := sql.Open("sqlite", dsn.String())
 	if err != nil {
 		return nil, fmt.Errorf("opening the records %s: %w", path, err)
@@ -96,7 +100,7 @@ func Open(home string) (*Store, error) {
 	before, err := migrate(db, home)
 	if err != nil {
 		_ = db.Close()
-		return nil, fmt.Errorf("opening the records %s: %w", path, damaged(home, err))
+		return nil, fmt.Errorf("opening the records %s: %w", path, locked(home, damaged(home, err)))
 	}
 	if before > 0 { // else they are new, and empty
 		if err := backup(db, home, backupEvery); err != nil {
