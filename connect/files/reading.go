@@ -357,7 +357,13 @@ func (p *prepared) open(ctx context.Context, f file) (opened, error) {
 	if p.r.flat != nil {
 		return &shapedFile{p.s, f, p.r.flat, p.inFile, &p.unfit}, nil
 	}
-	return p.s.format.open(ctx, f, p.inFile)
+	o, err := p.s.format.open(ctx, f, p.inFile)
+	if err != nil && ctx.Err() == nil {
+		if changed := f.unchanged(); changed != nil {
+			err = changed // and so what is there cannot be opened
+		}
+	}
+	return o, err
 }
 
 func (p *prepared) readFile(ctx context.Context, f file, cut *cutter, give func(kernel.Batch) error, parallel int) (err error) {

@@ -3498,7 +3498,7 @@ export interface components {
             path?: string;
             port?: number;
             secret?: string;
-            /** @description a mode; empty is TLSPrefer */
+            /** @description a mode; empty is the usual one, see TLSMode */
             tls?: string;
             user?: string;
         };
