@@ -17,7 +17,7 @@ import (
 )
 
 // callSeeds is how many calls a plain test run makes; make fuzz makes more.
-const callSeeds = 1500
+const callSeeds = 1200
 
 // extremes are constants of each kind, at its ends and where databases disagree.
 var extremes = map[value.Kind][]string{

@@ -13,7 +13,7 @@ import (
 
 // wideSeeds is how many queries of the whole language a plain test run checks;
 // make fuzz runs many more.
-const wideSeeds = 300
+const wideSeeds = 250
 
 // TestWideQueriesHoldTheLaw runs generated queries of the whole language over
 // the nasty and the wild tables of three sources: folded, unfolded and on the

@@ -70,7 +70,7 @@ func TestFilesThatChanged(t *testing.T) {
 // A file or folder that changes while it is read ends the reading with an error, whatever
 // the reader had of it.
 func TestFilesThatChangeWhileTheyAreRead(t *testing.T) {
-	const rows = 60_000
+	const rows = 30_000
 	// Each writes so many records with an id and a text into a file.
 	lines := func(head, form, end string) func(path string, n int) {
 		return func(path string, n int) {
