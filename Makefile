@@ -14,11 +14,13 @@ WEB_FILES := $(shell find web/src web/index.html web/package.json web/vite.confi
 demo: debs build
 	bin/rovik demo --dir $(DEMO) --scale $(SCALE)
 
-# up returns when the server answers; down stops what up started.
+# up returns when the server answers; down stops what up started. The log is for its owner: the
+# server's token stands in it.
 up: debs build
 	@mkdir -p $(DEMO)
 	@if [ -f $(DEMO)/up.pid ] && kill -0 $$(cat $(DEMO)/up.pid) 2>/dev/null; then echo "already up:"; grep serves $(DEMO)/up.log; exit 0; fi; \
-	setsid bin/rovik demo --dir $(DEMO) --scale $(SCALE) >$(DEMO)/up.log 2>&1 </dev/null & echo $$! >$(DEMO)/up.pid; \
+	install -m 600 /dev/null $(DEMO)/up.log; \
+	setsid bin/rovik demo --dir $(DEMO) --scale $(SCALE) >>$(DEMO)/up.log 2>&1 </dev/null & echo $$! >$(DEMO)/up.pid; \
 	for i in $$(seq 1 1200); do \
 	  if grep -q 'Rovik serves' $(DEMO)/up.log; then grep serves $(DEMO)/up.log; exit 0; fi; \
 	  if ! kill -0 $$(cat $(DEMO)/up.pid) 2>/dev/null; then cat $(DEMO)/up.log; rm -f $(DEMO)/up.pid; exit 1; fi; \

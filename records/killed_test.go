@@ -87,7 +87,8 @@ func TestKilledWhileKeeping(t *testing.T) {
 	for round := range 30 {
 		home := atVersion(t, 1+round%12)
 		said := int64(0)
-		for range 1 + round%2*2 {
+		kills := 1 + round%2*2
+		for range kills {
 			said = max(said, killedAfter(t, home, time.Duration(r.IntN(60))*time.Millisecond))
 		}
 		s, err := Open(home)
@@ -117,7 +118,7 @@ func TestKilledWhileKeeping(t *testing.T) {
 		if err := s.Close(); err != nil {
 			t.Error(err)
 		}
-		if left, _ := filepath.Glob(filepath.Join(home, "backups", "*.part")); len(left) > 1 {
+		if left, _ := filepath.Glob(filepath.Join(home, "backups", "*.part")); len(left) > kills { // each may have cut a copy short
 			t.Errorf("round %d: %q are left", round, left)
 		}
 	}

@@ -36,24 +36,21 @@ func (s *Store) key(create bool) ([]byte, error) {
 	if !named {
 		path = filepath.Join(s.home, keyFile)
 	}
-	b, err := os.ReadFile(path)
+	text, err := lineOf(path)
 	if errors.Is(err, fs.ErrNotExist) && create && !named {
-		key := make([]byte, keyBytes)
-		if _, err := rand.Read(key); err != nil {
-			return nil, fmt.Errorf("making a key: %w", err)
-		}
-		f, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
-		if err != nil {
-			return nil, fmt.Errorf("keeping the key: %w", err)
-		}
-		_, err = f.WriteString(base64.StdEncoding.EncodeToString(key) + "\n")
-		return key, errors.Join(err, f.Close())
+		text, err = keptLine(path, newKey)
 	}
 	if err != nil {
-		return nil, value.Errorf(value.CodeSource, "the key for the kept passwords cannot be read: %s", err).
+		return nil, value.Errorf(value.CodeSource, "the key for the kept passwords cannot be read or made: %s", err).
 			WithHint("put the key back, or give the passwords again")
 	}
-	return decodeKey(string(b), "the file "+path)
+	return decodeKey(text, "the file "+path)
+}
+
+func newKey() string {
+	key := make([]byte, keyBytes)
+	_, _ = rand.Read(key) // which never fails
+	return base64.StdEncoding.EncodeToString(key)
 }
 
 func decodeKey(text, where string) ([]byte, error) {

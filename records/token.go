@@ -21,38 +21,39 @@ const (
 // own beside them, which nobody else may read, and made where it is missing.
 func (s *Store) Token() (string, error) {
 	path := filepath.Join(s.home, tokenFile)
-	b, err := os.ReadFile(path)
-	if errors.Is(err, fs.ErrNotExist) {
-		return makeToken(path)
-	}
+	token, err := keptLine(path, rand.Text)
 	if err != nil {
 		return "", fmt.Errorf("reading the token: %w", err)
 	}
-	token := strings.TrimSpace(string(b))
 	if len(token) < leastToken {
 		return "", value.Errorf(value.CodeSource, "the token in %s has fewer than %d characters", path, leastToken).WithHint("remove the file; the next start makes a new token")
 	}
 	return token, nil
 }
 
-// makeToken writes a new token, whole or not at all: another process may make one, too.
-func makeToken(path string) (string, error) {
-	f, err := os.CreateTemp(filepath.Dir(path), ".token-") // for its owner alone
+// keptLine returns the one line of a file that its owner alone may read. Where the file is
+// missing it is made with a new one, whole or not at all: another process may make it at the
+// same time.
+func keptLine(path string, make func() string) (string, error) {
+	if line, err := lineOf(path); !errors.Is(err, fs.ErrNotExist) {
+		return line, err
+	}
+	f, err := os.CreateTemp(filepath.Dir(path), ".new-") // for its owner alone
 	if err != nil {
-		return "", fmt.Errorf("keeping the token: %w", err)
+		return "", err
 	}
 	defer os.Remove(f.Name())
-	token := rand.Text()
-	_, err = f.WriteString(token + "\n")
+	_, err = f.WriteString(make() + "\n")
 	if err := errors.Join(err, f.Close()); err != nil {
-		return "", fmt.Errorf("keeping the token: %w", err)
+		return "", err
 	}
-	switch err := os.Link(f.Name(), path); {
-	case errors.Is(err, fs.ErrExist):
-		b, err := os.ReadFile(path)
-		return strings.TrimSpace(string(b)), err
-	case err != nil:
-		return "", fmt.Errorf("keeping the token: %w", err)
+	if err := os.Link(f.Name(), path); err != nil && !errors.Is(err, fs.ErrExist) {
+		return "", err
 	}
-	return token, nil
+	return lineOf(path)
+}
+
+func lineOf(path string) (string, error) {
+	b, err := os.ReadFile(path)
+	return strings.TrimSpace(string(b)), err
 }

@@ -128,7 +128,7 @@ func TestTheTokenIsKept(t *testing.T) {
 	if info, err := os.Stat(path); err != nil || info.Mode().Perm() != 0o600 {
 		t.Errorf("its file is %v, %v", info, err)
 	}
-	if left, _ := filepath.Glob(filepath.Join(home, ".token-*")); len(left) > 0 {
+	if left, _ := filepath.Glob(filepath.Join(home, ".new-*")); len(left) > 0 {
 		t.Errorf("%q is left", left)
 	}
 	if err := os.WriteFile(path, []byte("\n"), 0o600); err != nil {

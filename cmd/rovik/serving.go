@@ -126,11 +126,15 @@ func demoCommand() *cobra.Command {
 		}
 		defer env.Stop()
 		home = filepath.Join(setup.Dir, "home")
+		data, err := filepath.Abs(setup.Dir)
+		if err != nil {
+			return fmt.Errorf("finding the demo's folder: %w", err)
+		}
 		return guard(func(ctx context.Context, a *app.App, token string) error {
 			setup.Say("ready after %.1f s", time.Since(began).Seconds())
 			o.Token = token
 			return serve.Run(ctx, a, o, announce)
-		}, setup.Dir)(cmd, nil)
+		}, data)(cmd, nil)
 	}
 	return cmd
 }

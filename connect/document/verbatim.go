@@ -118,15 +118,17 @@ func (s *Source) Describe(ctx context.Context, statement string) (*catalog.Table
 	}
 	sh := sample.Propose(collection, "$", false)
 	sh.Table.Columns = slices.DeleteFunc(sh.Table.Columns, func(c shape.Column) bool { return c.From != shape.FromPath })
+	var taken shape.Names
+	for _, c := range sh.Table.Columns {
+		taken.Take(c.Name)
+	}
 	for _, p := range sh.Table.Parts { // a list as a whole
 		path := p.Rows[:len(p.Rows)-len("[:]")]
 		names, ok := plainNames(path)
 		if !ok || len(names) == 0 {
 			return nil, errors.New("document: a part at " + p.Rows)
 		}
-		name := shape.Unused(shape.CleanName(names[len(names)-1]), func(n string) bool {
-			return slices.ContainsFunc(sh.Table.Columns, func(c shape.Column) bool { return c.Name == n })
-		})
+		name := taken.Take(shape.CleanName(names[len(names)-1]))
 		sh.Table.Columns = append(sh.Table.Columns, shape.Column{Name: name, From: shape.FromPath, Path: path, Type: value.Of(value.JSONB)})
 	}
 	sh.Table.Parts = nil

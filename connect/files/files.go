@@ -240,8 +240,12 @@ func (s *Source) describe(ctx context.Context, t *listing, quirks map[string]cat
 // addParts adds the columns of the folders' names to a table, of which the i-th
 // file has so many rows.
 func addParts(out *catalog.Table, t *listing, rows func(i int) int64) {
+	var taken shape.Names
+	for _, c := range out.Columns {
+		taken.Take(c.Name)
+	}
 	for p, name := range t.parts {
-		name = shape.Unused(name, func(n string) bool { return out.Column(n) >= 0 })
+		name = taken.Take(name)
 		col := catalog.Column{Name: name, Type: value.Of(t.kinds[p]), Native: "the folder's name", Nullable: true, ReadAs: PartColumn}
 		shares := map[string]int64{}
 		for i, f := range t.files {

@@ -11,7 +11,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
 	"time"
 
 	"rovik/connect"
@@ -74,44 +73,52 @@ type session struct {
 	settings string // as it began; see settingsSQL
 }
 
-// sessions is what is known of connections, and of tables seen through them.
-type sessions struct {
-	known sync.Map // driver connection: session
-	// verified are the definitions of tables in which they were as they are known.
-	verified sync.Map // *catalog.Table: string
+// connector opens connections that know what they began with.
+type connector struct{ driver.Connector }
+
+// conn is a connection with its session.
+type conn struct {
+	driverConn
+	session session
 }
 
-// connector opens connections, and notes what they begin with.
-type connector struct {
-	driver.Connector
-	sessions *sessions
+// driverConn is what database/sql uses of the driver's connections.
+type driverConn interface {
+	driver.Conn
+	driver.ConnBeginTx
+	driver.ConnPrepareContext
+	driver.ExecerContext
+	driver.NamedValueChecker
+	driver.Pinger
+	driver.QueryerContext
+	driver.SessionResetter
+	driver.Validator
 }
 
 // Connect opens a connection. One that does not have the variables that were asked for is
 // not used.
 func (c connector) Connect(ctx context.Context) (driver.Conn, error) {
-	conn, err := c.Connector.Connect(ctx)
+	opened, err := c.Connector.Connect(ctx)
 	if err != nil {
 		return nil, err
 	}
-	is, err := began(ctx, conn)
+	under, ok := opened.(driverConn)
+	if !ok {
+		return nil, errors.Join(fmt.Errorf("the driver's connections are of another kind: %T", opened), opened.Close())
+	}
+	is, err := began(ctx, under)
 	if err == nil {
 		err = hasPinned(is.settings)
 	}
 	if err != nil {
-		return nil, errors.Join(err, conn.Close())
+		return nil, errors.Join(err, opened.Close())
 	}
-	c.sessions.known.Store(conn, is)
-	return conn, nil
+	return &conn{under, is}, nil
 }
 
 // began asks a new connection for what it begins with.
-func began(ctx context.Context, conn driver.Conn) (is session, err error) {
-	ask, ok := conn.(driver.QueryerContext)
-	if !ok {
-		return is, fmt.Errorf("the driver's connections take no questions: %T", conn)
-	}
-	rows, err := ask.QueryContext(ctx, "SELECT CONNECTION_ID(), "+settingsSQL, nil)
+func began(ctx context.Context, conn driver.QueryerContext) (is session, err error) {
+	rows, err := conn.QueryContext(ctx, "SELECT CONNECTION_ID(), "+settingsSQL, nil)
 	if err != nil {
 		return is, err
 	}
@@ -132,14 +139,14 @@ func text(cell driver.Value) string {
 	return fmt.Sprint(cell)
 }
 
-// of returns what is known of a connection.
-func (s *sessions) of(conn *sql.Conn) (is session, err error) {
-	err = conn.Raw(func(c any) error {
-		known, ok := s.known.Load(c)
+// sessionOf returns the session of a connection.
+func sessionOf(c *sql.Conn) (is session, err error) {
+	err = c.Raw(func(under any) error {
+		known, ok := under.(*conn)
 		if !ok {
-			return driver.ErrBadConn // it was dropped
+			return fmt.Errorf("a connection without its session: %T", under)
 		}
-		is = known.(session)
+		is = known.session
 		return nil
 	})
 	return is, err
@@ -165,18 +172,15 @@ func (s *Source) alone(ctx context.Context, work func(*Source) error) error {
 	through := *s
 	through.conn = conn
 	err = work(&through)
-	if is, known := s.sessions.of(conn); known != nil || is.unsettled(conn) {
-		s.sessions.drop(conn)
+	if is, known := sessionOf(conn); known != nil || is.unsettled(conn) {
+		drop(conn)
 	}
 	return err
 }
 
 // drop closes a connection rather than give it back.
-func (s *sessions) drop(conn *sql.Conn) {
-	_ = conn.Raw(func(c any) error {
-		s.known.Delete(c)
-		return driver.ErrBadConn
-	})
+func drop(conn *sql.Conn) {
+	_ = conn.Raw(func(any) error { return driver.ErrBadConn })
 }
 
 // countedUp is the part of a table's definition that changes with its rows.
@@ -230,7 +234,7 @@ func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.T
 			return false, err
 		}
 		views = views || d == ""
-		if known, ok := s.sessions.verified.Load(t); d == "" || !ok || known != d {
+		if known, ok := s.verified.Load(t); d == "" || !ok || known != d {
 			look, now = append(look, t), append(now, d)
 		}
 	}
@@ -247,7 +251,7 @@ func (s *Source) verify(ctx context.Context, conn *sql.Conn, tables []*catalog.T
 			return false, connect.Changed(s.name, broken)
 		}
 		if now[i] != "" && t.Broken(is, nil) == "" {
-			s.sessions.verified.Store(t, now[i])
+			s.verified.Store(t, now[i])
 		}
 	}
 	return views, nil

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"maps"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
@@ -32,8 +33,8 @@ type Source struct {
 	db    *sql.DB
 	types connect.ColumnTypes
 	conn  *sql.Conn // where set, what the catalogue is read through
-	// sessions is what is known of connections and of tables seen through them.
-	sessions *sessions
+	// verified are the definitions of tables in which they were as they are known.
+	verified *sync.Map // *catalog.Table: string
 }
 
 // New prepares a source; it connects when first used.
@@ -60,11 +61,10 @@ func New(name string, cfg connect.Config) (*Source, error) {
 	if err != nil {
 		return nil, fmt.Errorf("preparing the connection to %s: %w", name, err)
 	}
-	known := &sessions{}
-	db := sql.OpenDB(connector{opens, known})
+	db := sql.OpenDB(connector{opens})
 	db.SetMaxOpenConns(cfg.Limits.Full().Connections)
 	db.SetMaxIdleConns(cfg.Limits.Full().Connections)
-	return &Source{name: name, cfg: cfg, db: db, sessions: known}, nil
+	return &Source{name: name, cfg: cfg, db: db, verified: &sync.Map{}}, nil
 }
 
 // Proposes reports that columns have types of their own; see connect.Typer.
@@ -185,7 +185,7 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 		return nil, s.explain(err)
 	}
 	var views bool
-	session, err := s.sessions.of(conn)
+	session, err := sessionOf(conn)
 	if err == nil {
 		views, err = s.verify(ctx, conn, st.Tables, st.Reads)
 	}
@@ -216,7 +216,7 @@ func (s *Source) Open(ctx context.Context, st *fold.Statement, text string) (exe
 			dropped = true // what it may have set goes with it
 		}
 		if dropped {
-			s.sessions.drop(conn)
+			drop(conn)
 			return nil
 		}
 		return conn.Close()

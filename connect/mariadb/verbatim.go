@@ -19,7 +19,7 @@ func (s *Source) Describe(ctx context.Context, statement string) (*catalog.Table
 	if err != nil {
 		return nil, s.explain(err)
 	}
-	defer s.sessions.drop(conn) // what it may have set goes with it
+	defer drop(conn) // what it may have set goes with it
 	rows, err := conn.QueryContext(ctx, "SELECT * FROM "+sqldb.Nested(statement)+" AS verbatim LIMIT 0")
 	if err != nil {
 		return nil, s.explain(err)

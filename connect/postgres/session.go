@@ -87,17 +87,16 @@ func prepareSession(ctx context.Context, conn *pgconn.PgConn) error {
 	return nil
 }
 
-// errSettings is the error of a session whose settings have changed: something that a
-// statement read, as a function in a view, has set them. It is not used again.
-var errSettings = value.Errorf(value.CodeConnection, "the settings of the session were changed").WithHint("look for a function behind a view or a policy of this database that sets them")
-
 // checkSettings compares the pinned settings and the search path of a session, as it has
-// them before a statement, with what it began with. A statement of the user's own has the user's path.
-func checkSettings(conn *pgconn.PgConn, now, path string, own bool) error {
-	if now != conn.CustomData()[settings] || path != `""` && path != "" && !own {
-		return errSettings
+// them before a statement, with what it began with: something that another statement read, as a
+// function in a view, may have set them. Such a session is not used again. A statement of the
+// user's own has the user's path.
+func (s *Source) checkSettings(conn *pgconn.PgConn, now, path string, own bool) error {
+	if now == conn.CustomData()[settings] && (own || path == "" || path == `""`) {
+		return nil
 	}
-	return nil
+	return value.Errorf(value.CodeConnection, "%s: the settings of the session were changed", s.name).
+		WithHint("look for a function behind a view or a policy of this database that sets them")
 }
 
 // versionSQL gives the snapshot, empty on a standby, and, unless that is $1, the version of a table: what
@@ -220,7 +219,7 @@ func (o *opening) rows(ctx context.Context, s *Source, conn *pgconn.PgConn, st *
 		for result.NextRow() {
 			cells := result.Values()
 			versions[i] = o.known[i].now(cells)
-			unsettled = checkSettings(conn, string(cells[2]), string(cells[3]), o.own)
+			unsettled = s.checkSettings(conn, string(cells[2]), string(cells[3]), o.own)
 		}
 		if _, err := result.Close(); err != nil {
 			return nil, err

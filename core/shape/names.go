@@ -27,16 +27,6 @@ func CleanName(s string) string {
 	return name
 }
 
-// Unused returns a name, with _2 and so on behind it where it is taken.
-func Unused(name string, taken func(string) bool) string {
-	for n, next := 2, name; ; n++ {
-		if !taken(next) {
-			return next
-		}
-		next = fmt.Sprintf("%s_%d", name, n)
-	}
-}
-
 // Names are names that are taken, each by one. The zero value has none.
 type Names struct {
 	taken map[string]bool

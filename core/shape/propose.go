@@ -156,7 +156,7 @@ func (s *Sample) Propose(set, rows string, files bool) *Shape {
 	p := &proposal{s.language}
 	name := CleanName(set[strings.LastIndexAny(set, "/.")+1:])
 	t := &Table{Name: name, Rows: rows}
-	taken := map[string]bool{}
+	taken := &Names{}
 	p.columns(t, s.root, "", "", s.Records(), 0, taken)
 	key := s.key(t)
 	if key == nil {
@@ -165,19 +165,14 @@ func (s *Sample) Propose(set, rows string, files bool) *Shape {
 			made = made[1:]
 		}
 		for _, c := range made {
-			c.Name = fresh(c.Name, taken)
+			c.Name = taken.Take(c.Name)
 			t.Columns, key = append(t.Columns, c), append(key, c.Name)
 		}
 	}
-	names := map[string]bool{name: true}
+	names := &Names{}
+	names.Take(name)
 	p.parts(t, s.root, name, "", key, 0, names)
 	return &Shape{Set: set, Language: s.language, Table: t}
-}
-
-func fresh(name string, taken map[string]bool) string {
-	name = Unused(name, func(n string) bool { return taken[n] })
-	taken[name] = true
-	return name
 }
 
 // key finds a column by which records are told apart: always there, never twice,
@@ -255,13 +250,13 @@ func (b *branch) attributed() int64 {
 }
 
 // columns proposes a column for each value that is there once for a row.
-func (p *proposal) columns(t *Table, b *branch, path, prefix string, rows int64, depth int, taken map[string]bool) {
+func (p *proposal) columns(t *Table, b *branch, path, prefix string, rows int64, depth int, taken *Names) {
 	if len(b.below) == 0 || !b.spreads(depth) {
 		name := strings.TrimSuffix(prefix, "_")
 		if name == "" {
 			name = "value"
 		}
-		t.Columns = append(t.Columns, p.column(b, fresh(CleanName(name), taken), p.own(path), rows))
+		t.Columns = append(t.Columns, p.column(b, taken.Take(CleanName(name)), p.own(path), rows))
 		return
 	}
 	if b.guess.Values > 0 { // an element with attributes has a text too
@@ -271,7 +266,7 @@ func (p *proposal) columns(t *Table, b *branch, path, prefix string, rows int64,
 		}
 		own := *b
 		own.below, own.seen.Of[Nest] = nil, 0
-		t.Columns = append(t.Columns, p.column(&own, fresh(CleanName(name), taken), p.own(path), rows))
+		t.Columns = append(t.Columns, p.column(&own, taken.Take(CleanName(name)), p.own(path), rows))
 	}
 	for _, c := range b.below {
 		if !c.repeats() {
@@ -281,7 +276,7 @@ func (p *proposal) columns(t *Table, b *branch, path, prefix string, rows int64,
 }
 
 // parts proposes a table for each repeating part.
-func (p *proposal) parts(t *Table, b *branch, prefix, path string, key []string, depth int, names map[string]bool) {
+func (p *proposal) parts(t *Table, b *branch, prefix, path string, key []string, depth int, names *Names) {
 	if !b.spreads(depth) {
 		return
 	}
@@ -296,21 +291,20 @@ func (p *proposal) parts(t *Table, b *branch, prefix, path string, key []string,
 		if p.language == JSONPath {
 			row, rows = c.element, "$"+at+"[:]" // not [*], which an object's members are too
 		}
-		name := Unused(prefix+"_"+CleanName(c.name), func(n string) bool { return names[n] })
-		names[name] = true
+		name := names.Take(prefix + "_" + CleanName(c.name))
 		part := &Table{Name: name, Rows: rows}
-		taken := map[string]bool{}
+		taken := &Names{}
 		var own []string
 		for _, k := range key {
 			up := k
 			if up == "position" {
 				up = t.Name + "_position"
 			}
-			up = fresh(up, taken)
+			up = taken.Take(up)
 			part.Columns = append(part.Columns, Column{Name: up, From: FromParent, Path: k})
 			own = append(own, up)
 		}
-		position := fresh("position", taken)
+		position := taken.Take("position")
 		part.Columns = append(part.Columns, Column{Name: position, From: FromPosition, Type: value.Of(value.Int8)})
 		own = append(own, position)
 		n := row.there() + row.seen.Of[Nil]

@@ -154,6 +154,7 @@ func (f *flattening) table(t *Table, steps []string, parent *Table, parentCells 
 		return fmt.Errorf("the rows of %s: %w", t.Name, err)
 	}
 	cells := map[string]Cell{}
+	var names Names
 	for _, c := range t.Columns {
 		cell := Cell{Name: c.Name, Level: level, From: c.From, Path: c.Path, Type: c.Type, Misfit: c.Misfit, ID: c.ID}
 		if err := f.cell(t, c, &cell, parent, parentCells); err != nil {
@@ -165,13 +166,13 @@ func (f *flattening) table(t *Table, steps []string, parent *Table, parentCells 
 		if _, taken := cells[c.Name]; taken {
 			return wrong("two columns of %s are called %s", t.Name, c.Name).WithHint("rename one of them")
 		}
-		cells[c.Name] = cell
+		cells[names.Take(c.Name)] = cell
 		flat.Cells = append(flat.Cells, cell)
 	}
 	for _, c := range slices.Clone(flat.Cells) {
 		if c.Level == level && c.From == FromPath && c.Misfit == AsText && !c.Type.Kind.IsText() {
 			of := c.Type
-			c.Name, c.Of, c.Type = Unused(c.Name+MisfitSuffix, func(n string) bool { _, taken := cells[n]; return taken }), &of, value.Of(value.Text)
+			c.Name, c.Of, c.Type = names.Take(c.Name+MisfitSuffix), &of, value.Of(value.Text)
 			cells[c.Name] = c
 			flat.Cells = append(flat.Cells, c)
 		}

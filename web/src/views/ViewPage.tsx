@@ -332,7 +332,7 @@ function Rows({ run, choices, stale, preview, previewing, onPreview }: RowsProps
   const s = previewing && !run.running ? null : run.status
   return (
     <Flex direction="column" h={s || previewing ? '30%' : '30px'} flexShrink={0} borderTop="1px solid" borderColor="line">
-      <Flex align="center" gap="2" px="3" h="26px" fontSize="12px" bg="rail" color="faint" flexShrink={0} data-testid="run-line" data-state={s?.state ?? 'none'}>
+      <Flex align="center" gap="2" px="3" h="26px" fontSize="12px" whiteSpace="nowrap" bg="rail" color="faint" flexShrink={0} data-testid="run-line" data-state={s?.state ?? 'none'}>
         <Button size="2xs" h="18px" variant="outline" color="ink" bg={previewing ? 'deep' : 'sheet'} borderColor="line" _hover={{ bg: 'sea' }} aria-pressed={previewing} title="Read the first rows after every change" onClick={() => onPreview(!previewing)}>
           Preview
         </Button>
